@@ -1,0 +1,216 @@
+//! Reading: any accepted file becomes an upright [`Original`] and the facts about it.
+
+use std::fs::File;
+use std::io::{BufReader, Seek};
+use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::path::Path;
+
+use image::error::{ImageError, LimitErrorKind};
+use image::metadata::Orientation;
+use image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
+use serde::{Deserialize, Serialize};
+
+use super::{CodecError, jpeg_end, png_bytes};
+use crate::colour::ColourProfile;
+use crate::enlarge::{self, Kernel};
+use crate::hash::ContentHash;
+use crate::limits::Limits;
+use crate::picture::{Channels, Depth, Original, Samples, Size};
+
+/// What is known of a file besides its pixels.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Facts {
+    /// "JPEG", "PNG", "TIFF" or "WebP".
+    pub format: String,
+    /// Bytes of the file.
+    pub bytes: u64,
+    /// Upright width and height in pixels.
+    pub size: Size,
+    /// Bits per channel, 8 or 16.
+    #[cfg_attr(feature = "schema", schema(value_type = u8))]
+    pub depth: Depth,
+    /// One channel or three.
+    pub channels: Channels,
+    /// The embedded profile's own name; absent when there is none.
+    pub profile: Option<String>,
+    /// Whether the file asked to be turned or mirrored to stand upright.
+    pub turned: bool,
+    /// Whether there was transparency, which is laid on white.
+    pub had_transparency: bool,
+    /// Maker and model of the camera or scanner, where recorded.
+    pub camera: Option<String>,
+    /// ISO sensitivity, where recorded.
+    pub iso: Option<u32>,
+    /// When it was taken, as the camera wrote it.
+    pub taken: Option<String>,
+}
+
+/// An original and the facts about its file.
+#[derive(Debug)]
+pub struct Decoded {
+    /// The pixels.
+    pub original: Original,
+    /// The facts.
+    pub facts: Facts,
+}
+
+/// Reads a file whose content has the given hash.
+///
+/// The whole picture is decoded, turned upright and laid on white where it is transparent. The file is
+/// opened read-only. Whatever the file holds, the answer is a picture or an error, never a panic.
+pub fn read(path: &Path, hash: ContentHash, limits: &Limits) -> Result<Decoded, CodecError> {
+    // The decoders are safe code, but an unforeseen file may still trip an assertion in one of them.
+    catch_unwind(AssertUnwindSafe(|| read_inner(path, hash, limits)))
+        .unwrap_or_else(|_| Err(CodecError::Damaged("the decoder gave up on it".to_owned())))
+}
+
+fn read_inner(path: &Path, hash: ContentHash, limits: &Limits) -> Result<Decoded, CodecError> {
+    let mut file = BufReader::with_capacity(1 << 16, File::open(path)?);
+    let bytes = file.get_ref().metadata()?.len();
+    limits.check_file(bytes)?;
+    let reader = ImageReader::new(&mut file).with_guessed_format()?;
+    let format = reader.format().ok_or(CodecError::NotAPicture)?;
+    if format == ImageFormat::Jpeg {
+        drop(reader);
+        file.rewind()?;
+        if !jpeg_end::is_complete(&mut file)? {
+            return Err(CodecError::Truncated);
+        }
+    }
+    file.rewind()?;
+    let exif = exif::Reader::new().read_from_container(&mut file).ok();
+    file.rewind()?;
+
+    let mut decoder = ImageReader::with_format(&mut file, format).into_decoder().map_err(refusal)?;
+    let (width, height) = decoder.dimensions();
+    if width == 0 || height == 0 {
+        return Err(CodecError::Damaged("it has no pixels".to_owned()));
+    }
+    limits.check_input(Size::new(width, height))?;
+    let mut memory = image::Limits::no_limits();
+    memory.max_alloc = Some(limits.input_pixels * 16);
+    decoder.set_limits(memory).map_err(refusal)?;
+    let icc = decoder.icc_profile().unwrap_or(None);
+    let orientation = decoder.orientation().unwrap_or(Orientation::NoTransforms);
+    let mut picture = DynamicImage::from_decoder(decoder).map_err(refusal)?;
+    picture.apply_orientation(orientation);
+
+    let had_transparency = picture.color().has_alpha();
+    let (size, channels, samples) = flatten(picture);
+    let profile = icc.and_then(|bytes| ColourProfile::parse(bytes, channels));
+    let profile_name = profile.as_ref().map(ColourProfile::name);
+    let original = Original::new(hash, size, channels, samples, profile);
+    let facts = Facts {
+        format: format_name(format).to_owned(),
+        bytes,
+        size,
+        depth: original.depth(),
+        channels,
+        profile: profile_name,
+        turned: orientation != Orientation::NoTransforms,
+        had_transparency,
+        camera: exif.as_ref().and_then(camera),
+        iso: exif
+            .as_ref()
+            .and_then(|e| e.get_field(exif::Tag::PhotographicSensitivity, exif::In::PRIMARY)?.value.get_uint(0)),
+        taken: exif.as_ref().and_then(|e| text(e, exif::Tag::DateTimeOriginal)),
+    };
+    Ok(Decoded { original, facts })
+}
+
+/// A small sRGB picture of an original, as PNG: its longer side is `long_edge` pixels or its own, if smaller.
+pub fn thumbnail(original: &Original, long_edge: u32) -> Vec<u8> {
+    let size = original.size();
+    let scale = (f64::from(long_edge) / f64::from(size.long_edge())).min(1.0);
+    let side = |px: u32| (f64::from(px) * scale).round().max(1.0) as u32;
+    let target = Size::new(side(size.width), side(size.height));
+    let small = enlarge::resample(original, target, target.whole(), Kernel::Lanczos3);
+    let shown = original.profile().map_or_else(|| small.clone(), |profile| profile.to_srgb(&small));
+    png_bytes(&shown)
+}
+
+fn format_name(format: ImageFormat) -> &'static str {
+    match format {
+        ImageFormat::Jpeg => "JPEG",
+        ImageFormat::Png => "PNG",
+        ImageFormat::Tiff => "TIFF",
+        _ => "WebP",
+    }
+}
+
+/// Interleaved samples of grey or colour in 8 or 16 bits; transparency is laid on white.
+fn flatten(picture: DynamicImage) -> (Size, Channels, Samples) {
+    let size = Size::new(picture.width(), picture.height());
+    let (channels, samples) = match picture {
+        DynamicImage::ImageLuma8(p) => (Channels::Grey, Samples::Eight(p.into_raw())),
+        DynamicImage::ImageLuma16(p) => (Channels::Grey, Samples::Sixteen(p.into_raw())),
+        DynamicImage::ImageLumaA8(p) => (Channels::Grey, Samples::Eight(on_white::<2, _>(&p.into_raw(), u8::MAX))),
+        DynamicImage::ImageLumaA16(p) => (Channels::Grey, Samples::Sixteen(on_white::<2, _>(&p.into_raw(), u16::MAX))),
+        DynamicImage::ImageRgb8(p) => (Channels::Colour, Samples::Eight(p.into_raw())),
+        DynamicImage::ImageRgba8(p) => (Channels::Colour, Samples::Eight(on_white::<4, _>(&p.into_raw(), u8::MAX))),
+        DynamicImage::ImageRgba16(p) => (Channels::Colour, Samples::Sixteen(on_white::<4, _>(&p.into_raw(), u16::MAX))),
+        other => (Channels::Colour, Samples::Sixteen(other.into_rgb16().into_raw())),
+    };
+    (size, channels, samples)
+}
+
+/// Pixels of `N` samples, the last of them opacity, laid on white.
+fn on_white<const N: usize, T: Copy + Into<u64> + TryFrom<u64>>(samples: &[T], white: T) -> Vec<T> {
+    let full: u64 = white.into();
+    samples
+        .chunks_exact(N)
+        .flat_map(|pixel| {
+            let opacity: u64 = pixel[N - 1].into();
+            pixel[..N - 1].iter().map(move |&sample| {
+                let value: u64 = sample.into();
+                T::try_from((value * opacity + full * (full - opacity) + full / 2) / full).unwrap_or(white)
+            })
+        })
+        .collect()
+}
+
+fn camera(exif: &exif::Exif) -> Option<String> {
+    let (make, model) = (text(exif, exif::Tag::Make), text(exif, exif::Tag::Model)?);
+    match make {
+        Some(make) if !model.starts_with(&make) => Some(format!("{make} {model}")),
+        _ => Some(model),
+    }
+}
+
+fn text(exif: &exif::Exif, tag: exif::Tag) -> Option<String> {
+    let field = exif.get_field(tag, exif::In::PRIMARY)?;
+    let exif::Value::Ascii(lines) = &field.value else {
+        return None;
+    };
+    let text = String::from_utf8_lossy(lines.first()?).trim().to_owned();
+    (!text.is_empty()).then_some(text)
+}
+
+/// What a decoder's complaint means to the person.
+fn refusal(error: ImageError) -> CodecError {
+    match error {
+        ImageError::Limits(limit) => match limit.kind() {
+            LimitErrorKind::InsufficientMemory => CodecError::Unsupported("it would need too much memory".to_owned()),
+            kind => CodecError::Unsupported(format!("{kind:?}")),
+        },
+        ImageError::Unsupported(what) => CodecError::Unsupported(what.to_string()),
+        ImageError::IoError(e) if e.kind() == std::io::ErrorKind::UnexpectedEof => CodecError::Truncated,
+        ImageError::IoError(e) => CodecError::Io(e),
+        other if ends_early(&other) => CodecError::Truncated,
+        other => CodecError::Damaged(other.to_string()),
+    }
+}
+
+/// Some decoders wrap the end of the file in an error of their own.
+fn ends_early(error: &ImageError) -> bool {
+    let mut cause: Option<&(dyn std::error::Error + 'static)> = Some(error);
+    while let Some(e) = cause {
+        let io = e.downcast_ref::<std::io::Error>().map(std::io::Error::kind);
+        if io == Some(std::io::ErrorKind::UnexpectedEof) || e.to_string().contains("unexpected end of file") {
+            return true;
+        }
+        cause = e.source();
+    }
+    false
+}

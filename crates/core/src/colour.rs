@@ -1,0 +1,166 @@
+//! Colour: the transfer curve between encoded values and light, and embedded profiles.
+
+use std::fmt;
+use std::sync::OnceLock;
+
+use moxcms::{ColorProfile, DataColorSpace, Layout, ProfileText, TransformOptions};
+
+use crate::hash::ContentHash;
+use crate::picture::{Channels, Planes};
+
+/// Encoded value to linear light, sRGB curve (IEC 61966-2-1).
+///
+/// Also used for pictures in other profiles: averaging only needs a curve close to the profile's own,
+/// and whatever goes in comes out again through [`encode`], its exact inverse.
+pub fn linearise(encoded: f32) -> f32 {
+    if encoded <= 0.04045 { encoded / 12.92 } else { ((encoded + 0.055) / 1.055).powf(2.4) }
+}
+
+/// Linear light to encoded value, the inverse of [`linearise`].
+pub fn encode(light: f32) -> f32 {
+    if light <= 0.003_130_8 { light * 12.92 } else { 1.055 * light.powf(1.0 / 2.4) - 0.055 }
+}
+
+/// [`linearise`] for values in [0, 1] from a table with 4096 steps and interpolation between them.
+///
+/// Within 2e-6 of the formula (tested) and several times as fast, which matters for whole pictures.
+pub fn linearise_fast(encoded: f32) -> f32 {
+    static TABLE: OnceLock<Vec<f32>> = OnceLock::new();
+    let table = TABLE.get_or_init(|| (0..=4097).map(|i| linearise(i as f32 / 4096.0)).collect());
+    interpolate(table, encoded.clamp(0.0, 1.0) * 4096.0)
+}
+
+/// [`encode`] for light in [0, 1], from a table over the square root of the light.
+///
+/// Within 2e-5 of the formula (tested), a tenth of an 8-bit level being 4e-4.
+pub fn encode_fast(light: f32) -> f32 {
+    static TABLE: OnceLock<Vec<f32>> = OnceLock::new();
+    let table = TABLE.get_or_init(|| (0..=4097).map(|i| encode((i as f32 / 4096.0).powi(2))).collect());
+    interpolate(table, light.clamp(0.0, 1.0).sqrt() * 4096.0)
+}
+
+fn interpolate(table: &[f32], position: f32) -> f32 {
+    let index = position as usize;
+    let share = position - index as f32;
+    table[index] + (table[index + 1] - table[index]) * share
+}
+
+/// An embedded ICC profile, kept byte for byte so that the result carries exactly what came in.
+pub struct ColourProfile {
+    bytes: Vec<u8>,
+    parsed: Box<ColorProfile>,
+}
+
+impl fmt::Debug for ColourProfile {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "ColourProfile({})", self.name())
+    }
+}
+
+impl ColourProfile {
+    /// A profile from its bytes; nothing when they are no profile for pictures with these channels.
+    ///
+    /// A profile that cannot be read, or that describes other channels than the file has, says nothing
+    /// reliable about the colours: the picture is then treated as sRGB, as one without a profile is.
+    pub fn parse(bytes: Vec<u8>, channels: Channels) -> Option<Self> {
+        let parsed = ColorProfile::new_from_slice(&bytes).ok()?;
+        let fits = match channels {
+            Channels::Grey => parsed.color_space == DataColorSpace::Gray,
+            Channels::Colour => parsed.color_space == DataColorSpace::Rgb,
+        };
+        fits.then(|| Self { bytes, parsed: Box::new(parsed) })
+    }
+
+    /// The ICC profile as it was in the file.
+    pub fn bytes(&self) -> &[u8] {
+        &self.bytes
+    }
+
+    /// Names it in results' records and cache keys.
+    pub fn hash(&self) -> ContentHash {
+        ContentHash::of(&self.bytes)
+    }
+
+    /// The profile's own description, such as "sRGB IEC61966-2.1".
+    pub fn name(&self) -> String {
+        let text = match &self.parsed.description {
+            Some(ProfileText::PlainString(text)) => text.clone(),
+            Some(ProfileText::Localizable(all)) => all.first().map(|t| t.value.clone()).unwrap_or_default(),
+            Some(ProfileText::Description(text)) => text.ascii_string.clone(),
+            None => String::new(),
+        };
+        let text = text.trim_matches(char::from(0)).trim();
+        if text.is_empty() { "unnamed profile".to_owned() } else { text.to_owned() }
+    }
+
+    /// Converts planes from this profile to sRGB, for a screen.
+    ///
+    /// Perceptual differences between intents are left to the profile's default (relative colorimetric).
+    /// Where the profile allows no conversion the values are returned as they are.
+    pub fn to_srgb(&self, planes: &Planes) -> Planes {
+        let srgb = ColorProfile::new_srgb();
+        let area = planes.size().area() as usize;
+        let mut interleaved = vec![0.0_f32; 3 * area];
+        let transformed = match self.parsed.color_space {
+            DataColorSpace::Gray => self
+                .parsed
+                .create_transform_f32(Layout::Gray, &srgb, Layout::Rgb, TransformOptions::default())
+                .and_then(|t| t.transform(planes.plane(0), &mut interleaved)),
+            _ => {
+                let source: Vec<f32> = (0..3 * area).map(|i| planes.values()[i % 3 * area + i / 3]).collect();
+                self.parsed
+                    .create_transform_f32(Layout::Rgb, &srgb, Layout::Rgb, TransformOptions::default())
+                    .and_then(|t| t.transform(&source, &mut interleaved))
+            }
+        };
+        match transformed {
+            Ok(()) => Planes::from_values(
+                planes.size(),
+                (0..3 * area).map(|i| interleaved[i % area * 3 + i / area].clamp(0.0, 1.0)).collect(),
+            ),
+            Err(_) => planes.clone(),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::picture::Size;
+
+    #[test]
+    fn the_tables_follow_the_formulas() {
+        for i in 0..=100_000 {
+            let value = i as f32 / 100_000.0;
+            assert!((linearise_fast(value) - linearise(value)).abs() < 2e-6, "linearise {value}");
+            assert!((encode_fast(value) - encode(value)).abs() < 2e-5, "encode {value}");
+        }
+    }
+
+    #[test]
+    fn there_and_back_changes_nothing_visible() {
+        for level in 0..=255 {
+            let encoded = level as f32 / 255.0;
+            assert_eq!((encode_fast(linearise_fast(encoded)) * 255.0).round(), level as f32);
+        }
+    }
+
+    #[test]
+    fn a_wide_profile_is_brought_to_srgb() {
+        let bytes = ColorProfile::new_display_p3().encode().unwrap();
+        let profile = ColourProfile::parse(bytes.clone(), Channels::Colour).unwrap();
+        assert_eq!(profile.bytes(), bytes);
+        let planes = Planes::from_values(Size::new(2, 1), vec![0.5, 0.8, 0.5, 0.2, 0.5, 0.2]);
+        let shown = profile.to_srgb(&planes);
+        let (grey, red) = (shown.row(0, 0)[0], shown.row(0, 0)[1]);
+        assert!((grey - 0.5).abs() < 0.004, "neutral stays neutral: {grey}");
+        assert!(red > 0.83, "a P3 red is a stronger sRGB red: {red}");
+    }
+
+    #[test]
+    fn a_profile_for_other_channels_is_not_believed() {
+        let bytes = ColorProfile::new_display_p3().encode().unwrap();
+        assert!(ColourProfile::parse(bytes, Channels::Grey).is_none());
+        assert!(ColourProfile::parse(b"not a profile".to_vec(), Channels::Colour).is_none());
+    }
+}

@@ -1,0 +1,128 @@
+//! How long a run will take and how large its file will be, from what was measured here.
+
+use std::collections::HashMap;
+use std::time::Instant;
+
+use serde::{Deserialize, Serialize};
+
+use crate::codec::{OutputSettings, encoded_len};
+use crate::model::{ModelError, Network, Shelf};
+use crate::picture::{Original, Planes, Region, Size};
+use crate::render::{Pace, RenderError, Renderer};
+use crate::treatment::Treatment;
+
+/// Pixels a second at which a result is resampled and encoded, until a run has measured it.
+const WRITING_RATE: f64 = 15e6;
+
+/// What this machine does in a second, per model.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Rates {
+    /// Input pixels a second, by model id.
+    pub models: HashMap<String, f64>,
+    /// Result pixels a second of resampling and encoding.
+    pub writing: Option<f64>,
+}
+
+impl Rates {
+    /// Times every model of the shelf on a small block: about a second each.
+    pub fn measure(shelf: &Shelf) -> Result<Self, ModelError> {
+        let mut rates = Self::default();
+        for model in shelf.models() {
+            rates.models.insert(model.card().id.clone(), measure(&*model.network()?)?);
+        }
+        Ok(rates)
+    }
+
+    /// Learns from a finished pass: the newest measurement counts half.
+    pub fn refine(&mut self, model: &str, pixels_per_second: f64) {
+        if pixels_per_second.is_finite() && pixels_per_second > 0.0 {
+            let rate = self.models.entry(model.to_owned()).or_insert(pixels_per_second);
+            *rate = (*rate + pixels_per_second) / 2.0;
+        }
+    }
+
+    /// Seconds for the whole result; nothing when a model's rate was never measured.
+    pub fn seconds(&self, original: Size, treatment: &Treatment) -> Option<f64> {
+        let passes = treatment.pass_inputs(original);
+        let learned: Option<f64> =
+            passes.iter().map(|(pass, pixels)| Some(*pixels as f64 / self.models.get(&pass.model)?)).sum();
+        Some(learned? + treatment.size.area() as f64 / self.writing.unwrap_or(WRITING_RATE))
+    }
+}
+
+/// Input pixels a second of a network: the best of a few runs, so that a busy moment does not count.
+fn measure(network: &dyn Network) -> Result<f64, ModelError> {
+    const BLOCK: Size = Size::new(512, 256);
+    let input = Planes::from_values(BLOCK, (0..3 * BLOCK.area()).map(|i| (i % 251) as f32 / 251.0).collect());
+    network.run(&input)?;
+    let mut best = f64::INFINITY;
+    for _ in 0..3 {
+        let began = Instant::now();
+        network.run(&input)?;
+        best = best.min(began.elapsed().as_secs_f64());
+    }
+    Ok(BLOCK.area() as f64 / best)
+}
+
+/// Bytes of the result's file, from patches of the result itself encoded with the same settings.
+///
+/// Six patches are spread over the picture; with models, that costs as much as rendering them.
+pub fn bytes(
+    renderer: &Renderer,
+    original: &Original,
+    treatment: &Treatment,
+    settings: OutputSettings,
+    pace: &dyn Pace,
+) -> Result<u64, RenderError> {
+    const PATCH: u32 = 256;
+    let size = treatment.size;
+    let patches: Vec<Region> = if size.area() <= 6 * u64::from(PATCH * PATCH) {
+        vec![size.whole()]
+    } else {
+        let place = |share: f64, side: u32| (share * f64::from(side.saturating_sub(PATCH))).round() as u32;
+        [(0.1, 0.2), (0.5, 0.1), (0.9, 0.25), (0.15, 0.8), (0.55, 0.6), (0.85, 0.9)]
+            .into_iter()
+            .filter_map(|(x, y)| Region::new(place(x, size.width), place(y, size.height), PATCH, PATCH).within(size))
+            .collect()
+    };
+    let blank = encoded_len(&Planes::black(Size::new(8, 8)), settings);
+    let (mut pixels, mut encoded) = (0, 0);
+    for patch in patches {
+        let planes = renderer.render(original, treatment, patch, pace)?;
+        encoded += encoded_len(&planes, settings).saturating_sub(blank);
+        pixels += patch.size().area();
+    }
+    let channels = original.channels().count() as f64 / 3.0;
+    Ok(blank + (encoded as f64 * size.area() as f64 / pixels as f64 * channels).round() as u64)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::enlarge::Kernel;
+    use crate::model::stand_in::{self, Repeat};
+    use crate::model::{Grade, Model};
+    use std::sync::Arc;
+
+    #[test]
+    fn time_adds_up_over_the_passes() {
+        let make = |factor| Model::with_network(stand_in::card(factor, Grade::Draft), Arc::new(Repeat { factor }));
+        let shelf = Shelf::of(vec![make(2), make(4)]);
+        let original = Size::new(1000, 1000);
+        let treatment = Treatment::learned(&shelf, "everyday", Grade::Draft, original, Size::new(8000, 8000));
+        let mut rates = Rates { writing: Some(64e6), ..Rates::default() };
+        assert_eq!(rates.seconds(original, &treatment), None);
+        rates.refine("everyday-x4-draft", 1e6);
+        rates.refine("everyday-x2-draft", 4e6);
+        assert_eq!(rates.seconds(original, &treatment), Some(1.0 + 4.0 + 1.0));
+        rates.refine("everyday-x4-draft", 3e6);
+        assert_eq!(rates.seconds(original, &treatment), Some(0.5 + 4.0 + 1.0));
+    }
+
+    #[test]
+    fn plain_resampling_needs_no_measured_model() {
+        let size = Size::new(4000, 4000);
+        let seconds = Rates::default().seconds(Size::new(1000, 1000), &Treatment::plain(Kernel::Bicubic, size));
+        assert!(seconds.is_some_and(|s| s > 0.0 && s < 10.0));
+    }
+}

@@ -1,0 +1,32 @@
+//! The computation of Dettaglio: everything that turns a photograph into an enlargement.
+//!
+//! This crate knows nothing of HTTP, SQL, windows or async tasks. Read it in the order of the work:
+//!
+//! | module | what lives there |
+//! |---|---|
+//! | [`picture`] | pixels: sizes, regions, planes of floating-point RGB, the decoded original |
+//! | [`codec`] | files in (JPEG, PNG, TIFF, WebP) and out (JPEG, PNG, TIFF), row band by row band |
+//! | [`colour`] | transfer curve and profiles |
+//! | [`size`] | from "60 x 40 cm at 240 ppi" to pixels, and what such a print is worth |
+//! | [`limits`] | what is refused, before any work is done |
+//! | [`model`] | the shelf of learned networks, their cards, and the runtime that computes them |
+//! | [`enlarge`] | plain resampling kernels, and the chain of passes that reaches a factor |
+//! | [`treatment`] | the ordered, saved settings for one picture |
+//! | [`render`] | `render(original, treatment, region)`: the one definition of a result |
+//! | [`compare`] | PSNR, SSIM and other figures between two pictures |
+//! | [`forecast`] | how long and how large it will be |
+//!
+//! Data flows one way: `codec -> picture -> render (enlarge, model) -> codec`.
+
+pub mod codec;
+pub mod colour;
+pub mod compare;
+pub mod enlarge;
+pub mod forecast;
+pub mod hash;
+pub mod limits;
+pub mod model;
+pub mod picture;
+pub mod render;
+pub mod size;
+pub mod treatment;

@@ -1,0 +1,66 @@
+//! Networks for tests: exact answers without a runtime.
+
+use super::{Card, Grade, Kind, ModelError, Network};
+use crate::hash::ContentHash;
+use crate::picture::{Planes, Size};
+
+/// Repeats each pixel, and adds a trace of the pixels around it so that a missing halo shows.
+pub struct Repeat {
+    /// Output side / input side.
+    pub factor: u32,
+}
+
+impl Network for Repeat {
+    fn factor(&self) -> u32 {
+        self.factor
+    }
+
+    fn halo(&self) -> u32 {
+        2
+    }
+
+    fn run(&self, input: &Planes) -> Result<Planes, ModelError> {
+        let Size { width, height } = input.size();
+        let size = input.size().times(self.factor);
+        let mut out = Planes::black(size);
+        for channel in 0..3 {
+            for y in 0..size.height {
+                for x in 0..size.width {
+                    let (cx, cy) = (i64::from(x / self.factor), i64::from(y / self.factor));
+                    // Zero outside the picture, as a convolution pads.
+                    let at = |dx: i64, dy: i64| {
+                        let (px, py) = (cx + dx, cy + dy);
+                        let inside = px >= 0 && py >= 0 && px < i64::from(width) && py < i64::from(height);
+                        if inside { input.row(channel, py as u32)[px as usize] } else { 0.0 }
+                    };
+                    out.row_mut(channel, y)[x as usize] =
+                        0.8 * at(0, 0) + 0.1 * at(-2, 0) + 0.05 * at(2, 1) + 0.05 * at(1, -2);
+                }
+            }
+        }
+        Ok(out)
+    }
+}
+
+/// A card for a test.
+pub fn card(factor: u32, grade: Grade) -> Card {
+    let grade_name = if grade == Grade::Draft { "draft" } else { "fine" };
+    Card {
+        id: format!("everyday-x{factor}-{grade_name}"),
+        name: format!("Everyday x{factor}"),
+        kind: Kind::Enlarge,
+        subject: "everyday".to_owned(),
+        grade,
+        purpose: "Tests.".to_owned(),
+        factor,
+        halo: 2,
+        parameters: 0,
+        licence: "CC0-1.0".to_owned(),
+        training_data: Vec::new(),
+        recipe: String::new(),
+        made_on: "2026-01-01".to_owned(),
+        weaknesses: Vec::new(),
+        scores: Vec::new(),
+        sha256: ContentHash::of(b"no file"),
+    }
+}

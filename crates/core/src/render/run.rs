@@ -1,0 +1,143 @@
+//! The final run: the whole result, band by band, into a file.
+
+use std::path::Path;
+use std::sync::atomic::{AtomicU64, Ordering};
+
+use super::cache::TileCache;
+use super::level::{BLOCK_ROWS, TILE};
+use super::{Cancelled, Pace, RenderError, Renderer};
+use crate::codec::{OutputSettings, PictureWriter};
+use crate::picture::{Original, Region, Size};
+use crate::treatment::Treatment;
+
+/// Rows of a band of plain resampling.
+const PLAIN_BAND: u32 = 256;
+
+/// Renders the whole result into `path`, which appears only when it is complete.
+///
+/// `progress` hears the share that is done, 0 to 1, never less than before. Memory depends on the width
+/// of the result and on the tiles, not on its height.
+pub fn run(
+    renderer: &Renderer,
+    original: &Original,
+    treatment: &Treatment,
+    settings: OutputSettings,
+    path: &Path,
+    pace: &dyn Pace,
+    progress: &(dyn Fn(f64) + Sync),
+) -> Result<(), RenderError> {
+    let size = treatment.size;
+    let mut writer = PictureWriter::create(path, size, original.channels(), settings, original.profile().cloned())?;
+    let own = TileCache::new(tile_rows_bytes(original.size(), treatment, BLOCK_ROWS + 2));
+    let work = treatment.pass_inputs(original.size()).iter().map(|(_, pixels)| pixels).sum();
+    let counted = Counted { pace, done: AtomicU64::new(0), work, progress };
+    let mut y = 0;
+    for end in band_ends(original.size(), treatment) {
+        if !pace.before_block() {
+            return Err(Cancelled.into());
+        }
+        let band = Region::new(0, y, size.width, end - y);
+        let rows = renderer.render_with(original, treatment, band, &counted, Some(&own))?;
+        writer.write(&rows)?;
+        y = end;
+        counted.rows_done(f64::from(end) / f64::from(size.height));
+    }
+    writer.finish()?;
+    progress(1.0);
+    Ok(())
+}
+
+/// Passes on the pace, and turns finished blocks into progress.
+struct Counted<'a> {
+    pace: &'a dyn Pace,
+    done: AtomicU64,
+    work: u64,
+    progress: &'a (dyn Fn(f64) + Sync),
+}
+
+impl Counted<'_> {
+    /// Tiles that a preview made are not computed again: the rows then tell more than the blocks.
+    fn rows_done(&self, share: f64) {
+        let pixels = (share * self.work as f64) as u64;
+        let before = self.done.fetch_max(pixels, Ordering::Relaxed);
+        self.tell(share.max(before as f64 / self.work.max(1) as f64));
+    }
+
+    fn tell(&self, share: f64) {
+        // The last hundredth is the encoder's.
+        (self.progress)(share.clamp(0.0, 0.99));
+    }
+}
+
+impl Pace for Counted<'_> {
+    fn before_block(&self) -> bool {
+        self.pace.before_block()
+    }
+
+    fn after_block(&self, pixels: u64) {
+        let done = self.done.fetch_add(pixels, Ordering::Relaxed) + pixels;
+        self.tell(done as f64 / self.work.max(1) as f64);
+        self.pace.after_block(pixels);
+    }
+}
+
+/// The rows at which bands end: where the rows of blocks of the last pass are used up.
+fn band_ends(original: Size, treatment: &Treatment) -> Vec<u32> {
+    let height = treatment.size.height;
+    let factor: u32 = treatment.passes().iter().map(|p| p.factor).product();
+    let Some(last) = treatment.passes().last() else {
+        return (1..=height.div_ceil(PLAIN_BAND)).map(|i| (i * PLAIN_BAND).min(height)).collect();
+    };
+    let rows = f64::from(BLOCK_ROWS * TILE * last.factor);
+    let level_height = f64::from(original.height) * f64::from(factor);
+    let step = level_height / f64::from(height);
+    // The kernel of the last resampling reaches three pixels of the result further down.
+    let reach = if step > 1.0 { 3.0 * step + 1.0 } else { 0.0 };
+    let mut ends = Vec::new();
+    let mut block = 1.0;
+    while block * rows < level_height {
+        let end = ((block * rows - reach) / step).floor();
+        if end >= 1.0 && end < f64::from(height) && ends.last().is_none_or(|last| f64::from(*last) < end) {
+            ends.push(end as u32);
+        }
+        block += 1.0;
+    }
+    ends.push(height);
+    ends
+}
+
+/// Bytes of so many rows of tiles of every pass: what a run must keep so as to compute nothing twice.
+fn tile_rows_bytes(original: Size, treatment: &Treatment, rows: u32) -> usize {
+    let mut sides = 1;
+    treatment
+        .passes()
+        .iter()
+        .map(|pass| {
+            let width = u64::from(original.width * sides).div_ceil(TILE.into()) * u64::from(TILE * pass.factor);
+            // A later pass works through several rows of the one before at a time.
+            sides *= pass.factor;
+            (width * u64::from(rows * TILE * pass.factor) * 3 * 2) as usize
+        })
+        .sum()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::stand_in::{self, Repeat};
+    use crate::model::{Grade, Model, Shelf};
+    use std::sync::Arc;
+
+    #[test]
+    fn bands_cover_the_result_once_and_in_order() {
+        let model = Model::with_network(stand_in::card(4, Grade::Draft), Arc::new(Repeat { factor: 4 }));
+        let shelf = Shelf::of(vec![model]);
+        let original = Size::new(900, 1400);
+        for height in [1, 2, 999, 5600, 5599, 4000, 22_400] {
+            let size = Size::new(height * 9 / 14 + 1, height);
+            let ends = band_ends(original, &Treatment::learned(&shelf, "everyday", Grade::Draft, original, size));
+            assert!(ends.windows(2).all(|pair| pair[0] < pair[1]), "{ends:?}");
+            assert_eq!(ends.last(), Some(&height));
+        }
+    }
+}

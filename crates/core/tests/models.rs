@@ -1,0 +1,199 @@
+//! The shipped models, through the real runtime.
+
+use std::path::Path;
+
+use dettaglio_core::codec::read;
+use dettaglio_core::compare::psnr;
+use dettaglio_core::enlarge::{Averaging, Kernel, resample, resample_in};
+use dettaglio_core::hash::ContentHash;
+use dettaglio_core::limits::Limits;
+use dettaglio_core::model::{Engine, Network, Shelf};
+use dettaglio_core::picture::{Original, Planes, Region, Size};
+use dettaglio_core::render::{Renderer, Unhurried};
+use dettaglio_core::treatment::Treatment;
+use rstest::rstest;
+
+fn shelf() -> Shelf {
+    Shelf::open(&Path::new(env!("CARGO_MANIFEST_DIR")).join("../../models")).expect("the shipped models")
+}
+
+/// Leaves on a branch, as far as waves can draw them: edges at all angles and some fine texture.
+fn scene(size: Size) -> Planes {
+    let mut planes = Planes::black(size);
+    for channel in 0..3 {
+        for y in 0..size.height {
+            for (x, value) in planes.row_mut(channel, y).iter_mut().enumerate() {
+                let (x, y) = (x as f32, y as f32);
+                let leaf = ((x * 0.06 + (y * 0.05).sin() * 3.0).sin() + (y * 0.09).cos()).signum();
+                let vein = ((x * 0.4 + y * 0.33).sin() * 0.5 + 0.5).powi(8);
+                *value = (0.45 + 0.25 * leaf + 0.2 * vein - 0.05 * channel as f32).clamp(0.0, 1.0);
+            }
+        }
+    }
+    planes
+}
+
+#[test]
+fn every_shipped_model_has_a_card_with_its_origin() {
+    let shelf = shelf();
+    assert!(shelf.models().len() >= 2);
+    for model in shelf.models() {
+        let card = model.card();
+        assert!(
+            !card.licence.is_empty() && !card.training_data.is_empty() && !card.weaknesses.is_empty(),
+            "{}",
+            card.id
+        );
+        assert!(!card.scores.is_empty(), "{} was measured", card.id);
+        model.network().expect("it loads, and is the file that its card describes");
+    }
+}
+
+#[rstest]
+#[case("everyday-x2-draft")]
+#[case("everyday-x4-draft")]
+fn tiled_equals_whole(#[case] id: &str) {
+    let shelf = shelf();
+    let model = shelf.get(id).unwrap();
+    let network = model.network().unwrap();
+    let planes = scene(Size::new(420, 290));
+    let whole = network.run(&planes).unwrap();
+    let original = Original::from_planes(&planes);
+    let treatment = Treatment::with_model(&shelf, id, planes.size(), planes.size().times(network.factor())).unwrap();
+    let renderer = Renderer::new(shelf.clone(), 256 << 20);
+    let tiled = renderer.render(&original, &treatment, treatment.size.whole(), &Unhurried).unwrap();
+    // Original and tiles are rounded to 16 bits, nothing else may differ.
+    let worst =
+        tiled.values().iter().zip(whole.values()).map(|(a, b)| (a - b.clamp(0.0, 1.0)).abs()).fold(0.0, f32::max);
+    assert!(worst < 4.0 / 65535.0, "{worst}");
+    // And a region asked for alone is the whole's, to the bit.
+    let region = Region::new(201, 333, 515, 207);
+    let alone = Renderer::new(shelf, 256 << 20).render(&original, &treatment, region, &Unhurried).unwrap();
+    assert_eq!(alone, tiled.cut(region));
+}
+
+#[rstest]
+#[case("everyday-x2-draft", 2)]
+#[case("everyday-x4-draft", 4)]
+fn a_model_beats_plain_resampling(#[case] id: &str, #[case] factor: u32) {
+    let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/pictures/isola-brina-sign.jpg");
+    let photo = read(&file, ContentHash::of_file(&file).unwrap(), &Limits::default()).unwrap().original;
+    let truth = photo.region(Region::new(300, 160, 384, 288));
+    let (size, small) = (truth.size(), Size::new(384 / factor, 288 / factor));
+    let small = resample_in(&truth, small, small.whole(), Kernel::Bicubic, Averaging::Encoded);
+    let plain = resample(&small, size, size.whole(), Kernel::Bicubic);
+    let learned = shelf().get(id).unwrap().network().unwrap().run(&small).unwrap();
+    let (plain, learned) = (psnr(&plain, &truth, factor + 4), psnr(&learned, &truth, factor + 4));
+    assert!(learned > plain + 1.0, "{learned:.2} dB against {plain:.2} dB");
+}
+
+/// The runtime computes what the file says: the first convolution of a model, done by hand.
+#[test]
+fn the_runtime_agrees_with_a_convolution_by_hand() {
+    let card = shelf().get("everyday-x2-draft").unwrap().card().clone();
+    let engine = Engine::load().unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let (file, weights, bias) = by_hand::one_convolution(folder.path());
+    let card = dettaglio_core::model::Card { factor: 1, halo: 1, sha256: ContentHash::of_file(&file).unwrap(), ..card };
+    let network = engine.open(&file, &card).unwrap();
+    let input = scene(Size::new(23, 17));
+    let got = network.run(&input).unwrap();
+    let due = by_hand::convolve(&input, &weights, &bias);
+    let worst = got.values().iter().zip(due.values()).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
+    assert!(worst < 1e-5, "{worst}");
+}
+
+mod by_hand {
+    use super::*;
+    use std::path::PathBuf;
+
+    /// An ONNX file of one 3x3 convolution from three channels to three, written field by field.
+    pub fn one_convolution(folder: &Path) -> (PathBuf, Vec<f32>, Vec<f32>) {
+        let weights: Vec<f32> = (0..81).map(|i| ((i * 37 % 41) as f32 - 20.0) / 90.0).collect();
+        let bias = vec![0.1, -0.05, 0.02];
+        let node = [
+            text(1, "input"),
+            text(1, "weight"),
+            text(1, "bias"),
+            text(2, "output"),
+            text(4, "Conv"),
+            message(5, &[text(1, "pads"), packed(8, &[1, 1, 1, 1]), number(20, 7)].concat()),
+        ]
+        .concat();
+        let graph = [
+            message(1, &node),
+            text(2, "one convolution"),
+            message(5, &tensor("weight", &[3, 3, 3, 3], &weights)),
+            message(5, &tensor("bias", &[3], &bias)),
+            message(11, &picture("input")),
+            message(12, &picture("output")),
+        ]
+        .concat();
+        let model = [number(1, 8), message(7, &graph), message(8, &number(2, 17))].concat();
+        let file = folder.join("one.onnx");
+        std::fs::write(&file, model).unwrap();
+        (file, weights, bias)
+    }
+
+    fn varint(mut value: u64) -> Vec<u8> {
+        let mut bytes = Vec::new();
+        while value >= 0x80 {
+            bytes.push(value as u8 | 0x80);
+            value >>= 7;
+        }
+        bytes.push(value as u8);
+        bytes
+    }
+
+    fn number(field: u64, value: u64) -> Vec<u8> {
+        [varint(field << 3), varint(value)].concat()
+    }
+
+    fn message(field: u64, body: &[u8]) -> Vec<u8> {
+        [varint(field << 3 | 2), varint(body.len() as u64), body.to_vec()].concat()
+    }
+
+    fn text(field: u64, value: &str) -> Vec<u8> {
+        message(field, value.as_bytes())
+    }
+
+    fn packed(field: u64, values: &[u64]) -> Vec<u8> {
+        message(field, &values.iter().flat_map(|v| varint(*v)).collect::<Vec<u8>>())
+    }
+
+    fn tensor(name: &str, shape: &[u64], values: &[f32]) -> Vec<u8> {
+        let raw: Vec<u8> = values.iter().flat_map(|v| v.to_le_bytes()).collect();
+        [packed(1, shape), number(2, 1), text(8, name), message(9, &raw)].concat()
+    }
+
+    /// A value of shape (1, 3, height, width), the last two free.
+    fn picture(name: &str) -> Vec<u8> {
+        let fixed = |n| message(1, &number(1, n));
+        let free = |n| message(1, &text(2, n));
+        let shape = [fixed(1), fixed(3), free("height"), free("width")].concat();
+        let kind = message(1, &[number(1, 1), message(2, &shape)].concat());
+        [text(1, name), message(2, &kind)].concat()
+    }
+
+    pub fn convolve(input: &Planes, weights: &[f32], bias: &[f32]) -> Planes {
+        let size = input.size();
+        let mut out = Planes::black(size);
+        for (to, bias) in bias.iter().enumerate() {
+            for y in 0..size.height as i64 {
+                for x in 0..size.width as i64 {
+                    let mut sum = *bias;
+                    for from in 0..3 {
+                        for (tap, (dy, dx)) in (-1..=1).flat_map(|dy| (-1..=1).map(move |dx| (dy, dx))).enumerate() {
+                            let (px, py) = (x + dx, y + dy);
+                            if px >= 0 && py >= 0 && px < i64::from(size.width) && py < i64::from(size.height) {
+                                sum += weights[(to * 3 + from) * 9 + tap] * input.row(from, py as u32)[px as usize];
+                            }
+                        }
+                    }
+                    out.row_mut(to, y as u32)[x as usize] = sum;
+                }
+            }
+        }
+        out
+    }
+}
