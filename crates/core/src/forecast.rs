@@ -33,14 +33,6 @@ impl Rates {
         Ok(rates)
     }
 
-    /// Learns from a finished pass: the newest measurement counts half.
-    pub fn refine(&mut self, model: &str, pixels_per_second: f64) {
-        if pixels_per_second.is_finite() && pixels_per_second > 0.0 {
-            let rate = self.models.entry(model.to_owned()).or_insert(pixels_per_second);
-            *rate = (*rate + pixels_per_second) / 2.0;
-        }
-    }
-
     /// Seconds for the whole result; nothing when a model's rate was never measured.
     pub fn seconds(&self, original: Size, treatment: &Treatment) -> Option<f64> {
         let passes = treatment.pass_inputs(original);
@@ -112,11 +104,9 @@ mod tests {
         let treatment = Treatment::learned(&shelf, "everyday", Grade::Draft, original, Size::new(8000, 8000));
         let mut rates = Rates { writing: Some(64e6), ..Rates::default() };
         assert_eq!(rates.seconds(original, &treatment), None);
-        rates.refine("everyday-x4-draft", 1e6);
-        rates.refine("everyday-x2-draft", 4e6);
-        assert_eq!(rates.seconds(original, &treatment), Some(1.0 + 4.0 + 1.0));
-        rates.refine("everyday-x4-draft", 3e6);
-        assert_eq!(rates.seconds(original, &treatment), Some(0.5 + 4.0 + 1.0));
+        rates.models.insert("everyday-x4-draft".to_owned(), 1e6);
+        rates.models.insert("everyday-x2-draft".to_owned(), 4e6);
+        assert_eq!(rates.seconds(original, &treatment), Some(0.25 + 4.0 + 1.0), "x2, then x4 on four times as much");
     }
 
     #[test]

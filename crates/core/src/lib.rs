@@ -15,6 +15,7 @@
 //! | [`render`] | `render(original, treatment, region)`: the one definition of a result |
 //! | [`compare`] | PSNR, SSIM and other figures between two pictures |
 //! | [`forecast`] | how long and how large it will be |
+//! | [`naming`] | what a result's file is called |
 //!
 //! Data flows one way: `codec -> picture -> render (enlarge, model) -> codec`.
 
@@ -26,6 +27,7 @@ pub mod forecast;
 pub mod hash;
 pub mod limits;
 pub mod model;
+pub mod naming;
 pub mod picture;
 pub mod render;
 pub mod size;

@@ -10,6 +10,7 @@ use crate::hash::ContentHash;
 
 /// Width and height in pixels, both at least 1 wherever a picture has been decoded or planned.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Size {
     /// Pixels from left to right.
     pub width: u32,
@@ -62,6 +63,7 @@ impl fmt::Display for Size {
 
 /// A rectangle of pixels inside a picture.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Region {
     /// First column.
     pub x: u32,
@@ -242,6 +244,7 @@ impl TryFrom<u8> for Depth {
 
 /// Whether a file has one channel or three.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Channels {
     /// One channel: black to white.

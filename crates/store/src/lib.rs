@@ -1,1 +1,96 @@
-//! placeholder
+//! What Dettaglio remembers: MariaDB through SQLx, and the file store.
+//!
+//! | module | what lives there |
+//! |---|---|
+//! | [`mariadb`] | a database server of our own on loopback, for the start command and the tests |
+//! | [`files`] | originals by content, thumbnails, results, behind `object_store` |
+//! | [`orders`] | orders and their originals |
+//! | [`jobs`] | leased jobs and the enlargements that come of them |
+
+pub mod files;
+pub mod jobs;
+pub mod mariadb;
+pub mod orders;
+#[cfg(feature = "testing")]
+pub mod testing;
+
+use std::time::Duration;
+
+use sqlx::mysql::{MySqlPool, MySqlPoolOptions};
+
+/// Why something could not be remembered or recalled.
+#[derive(Debug, thiserror::Error)]
+pub enum StoreError {
+    /// The database answered with an error, or not at all.
+    #[error("the database failed: {0}")]
+    Database(#[from] sqlx::Error),
+    /// The schema could not be brought up to date.
+    #[error("the database could not be migrated: {0}")]
+    Migration(#[from] sqlx::migrate::MigrateError),
+    /// The file store failed.
+    #[error("the file store failed: {0}")]
+    Files(#[from] object_store::Error),
+    /// The disk failed.
+    #[error("{0}")]
+    Io(#[from] std::io::Error),
+    /// A stored text is not what it should be.
+    #[error("a stored {what} could not be read: {source}")]
+    Text {
+        /// What it was to be.
+        what: &'static str,
+        /// Why it is not.
+        source: serde_json::Error,
+    },
+    /// There is no such thing.
+    #[error("there is no {what} {id}")]
+    Missing {
+        /// Kind of thing.
+        what: &'static str,
+        /// Its number or hash.
+        id: String,
+    },
+}
+
+/// The database of one installation.
+#[derive(Clone, Debug)]
+pub struct Store {
+    pool: MySqlPool,
+}
+
+impl Store {
+    /// Connects and brings the schema up to date.
+    pub async fn connect(url: &str) -> Result<Self, StoreError> {
+        let pool = MySqlPoolOptions::new()
+            .max_connections(12)
+            .acquire_timeout(Duration::from_secs(10))
+            // Every process reckons in UTC, whatever the machine's clock shows.
+            .after_connect(|connection, _| {
+                Box::pin(async move {
+                    sqlx::query("SET time_zone = '+00:00'").execute(connection).await?;
+                    Ok(())
+                })
+            })
+            .connect(url)
+            .await?;
+        sqlx::migrate!().run(&pool).await?;
+        Ok(Self { pool })
+    }
+
+    /// Whether the database answers.
+    pub async fn ping(&self) -> Result<(), StoreError> {
+        sqlx::query("SELECT 1").execute(&self.pool).await?;
+        Ok(())
+    }
+}
+
+fn to_text(value: &impl serde::Serialize) -> String {
+    serde_json::to_string(value).expect("plain data becomes JSON")
+}
+
+fn from_text<T: serde::de::DeserializeOwned>(what: &'static str, text: &str) -> Result<T, StoreError> {
+    serde_json::from_str(text).map_err(|source| StoreError::Text { what, source })
+}
+
+fn missing(what: &'static str, id: impl ToString) -> StoreError {
+    StoreError::Missing { what, id: id.to_string() }
+}

@@ -92,6 +92,34 @@ impl Renderer {
         self.render_with(original, treatment, region, pace, None)
     }
 
+    /// A region of the result as it is seen from further away, at 1 / 2^`level` of its size.
+    ///
+    /// The region is in pixels of the shrunk result, whose size is [`view_size`]. Level 0 is the result
+    /// itself. Where a pixel of the view is no smaller than one of the original, nothing that a model adds
+    /// could be seen, and the view is taken from the original at once.
+    pub fn view(
+        &self,
+        original: &Original,
+        treatment: &Treatment,
+        level: u32,
+        region: Region,
+        pace: &dyn Pace,
+    ) -> Result<Planes, RenderError> {
+        let size = view_size(treatment.size, level);
+        if level == 0 {
+            return self.render(original, treatment, region, pace);
+        }
+        if size.width <= original.size().width {
+            if !pace.before_block() {
+                return Err(Cancelled.into());
+            }
+            return Ok(enlarge::resample(original, size, region, Kernel::Bicubic));
+        }
+        let part = enlarge::source_region(treatment.size, size, region, Kernel::Bicubic);
+        let window = Window { whole: treatment.size, part, planes: self.render(original, treatment, part, pace)? };
+        Ok(enlarge::resample(&window, size, region, Kernel::Bicubic))
+    }
+
     fn render_with(
         &self,
         original: &Original,
@@ -141,6 +169,12 @@ impl Renderer {
         }
         Ok(top)
     }
+}
+
+/// The size of a result at 1 / 2^`level`, each side at least one pixel.
+pub fn view_size(size: Size, level: u32) -> Size {
+    let side = |px: u32| px.div_ceil(1 << level.min(31)).max(1);
+    Size::new(side(size.width), side(size.height))
 }
 
 /// A part of a larger picture, standing for the whole where only that part is pulled.

@@ -66,6 +66,23 @@ fn a_region_is_that_part_of_the_whole(#[case] region: Region) {
     assert_eq!(part, whole.cut(region));
 }
 
+#[rstest]
+#[case(0, true)]
+#[case(1, true)]
+#[case(2, false)]
+#[case(4, false)]
+fn a_view_from_further_away_needs_models_only_where_they_show(#[case] level: u32, #[case] by_model: bool) {
+    let original = photo(200, 150);
+    let treatment = learned(&original, Size::new(800, 600));
+    let size = view_size(treatment.size, level);
+    let pace = Counting::default();
+    let whole = renderer().view(&original, &treatment, level, size.whole(), &pace).unwrap();
+    assert_eq!(pace.blocks.into_inner() > 0, by_model);
+    let region = Region::new(size.width / 3, size.height / 2, size.width / 4, size.height / 3);
+    let part = renderer().view(&original, &treatment, level, region, &Unhurried).unwrap();
+    assert_eq!(part, whole.cut(region));
+}
+
 #[derive(Default)]
 struct Counting {
     blocks: AtomicUsize,

@@ -1,0 +1,42 @@
+//! Whether everything works.
+
+use axum::Json;
+use axum::extract::State;
+use dettaglio_core::model::Engine;
+use serde::Serialize;
+use utoipa::ToSchema;
+
+use crate::app::App;
+
+/// The state of each part: "ok", or what is wrong.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Health {
+    /// Version of the program.
+    pub version: &'static str,
+    /// The database.
+    pub database: String,
+    /// The file store.
+    pub store: String,
+    /// The runtime that computes models.
+    pub engine: String,
+    /// How many workers there are in this process.
+    pub workers: u32,
+    /// How many of them have a job.
+    pub busy: u32,
+}
+
+/// The state of database, file store, engine and workers.
+#[utoipa::path(get, path = "/health", tag = "health", responses((status = OK, body = Health)))]
+pub async fn health(State(app): State<App>) -> Json<Health> {
+    fn told<E: std::fmt::Display>(outcome: Result<(), E>) -> String {
+        outcome.map_or_else(|error| error.to_string(), |()| "ok".to_owned())
+    }
+    Json(Health {
+        version: env!("CARGO_PKG_VERSION"),
+        database: told(app.store.ping().await),
+        store: told(app.files.check().await),
+        engine: told(Engine::load().map(|_| ())),
+        workers: 1,
+        busy: app.worker.is_busy().into(),
+    })
+}

@@ -1,0 +1,80 @@
+//! The HTTP API under /api/v1: one file per noun.
+
+pub mod events;
+pub mod health;
+pub mod jobs;
+pub mod models;
+pub mod orders;
+pub mod originals;
+pub mod plan;
+pub mod tiles;
+
+use axum::extract::{FromRequest, FromRequestParts, Path, rejection::JsonRejection, rejection::PathRejection};
+use axum::http::request::Parts;
+use utoipa::OpenApi;
+use utoipa_axum::router::OpenApiRouter;
+use utoipa_axum::routes;
+
+use crate::app::App;
+use crate::problem::Problem;
+
+/// The document that describes the API.
+#[derive(OpenApi)]
+#[openapi(
+    info(title = "Dettaglio", description = "Enlarges photographs for large prints. Errors are RFC 9457 problem details."),
+    components(schemas(Problem, jobs::JobView))
+)]
+struct Document;
+
+/// All routes, and the document that describes them.
+pub fn routes() -> OpenApiRouter<App> {
+    OpenApiRouter::with_openapi(Document::openapi())
+        .routes(routes!(health::health))
+        .routes(routes!(models::models))
+        .routes(routes!(orders::list, orders::add))
+        .routes(routes!(orders::show))
+        .routes(routes!(originals::import))
+        .routes(routes!(originals::show))
+        .routes(routes!(originals::remove))
+        .routes(routes!(originals::restore))
+        .routes(routes!(originals::thumbnail))
+        .routes(routes!(originals::file))
+        .routes(routes!(plan::plan))
+        .routes(routes!(plan::forecast))
+        .routes(routes!(tiles::tile))
+        .routes(routes!(jobs::add))
+        .routes(routes!(jobs::show))
+        .routes(routes!(jobs::cancel))
+        .routes(routes!(jobs::retry))
+        .routes(routes!(jobs::result_file))
+        .routes(routes!(events::events))
+}
+
+/// A JSON body whose refusal is a [`Problem`].
+#[derive(FromRequest)]
+#[from_request(via(axum::Json), rejection(Problem))]
+pub struct Body<T>(pub T);
+
+impl From<JsonRejection> for Problem {
+    fn from(rejection: JsonRejection) -> Self {
+        Problem::bad_request("request.body", rejection.body_text())
+    }
+}
+
+/// Parts of the address whose refusal is a [`Problem`].
+pub struct Address<T>(pub T);
+
+impl<T, S> FromRequestParts<S> for Address<T>
+where
+    Path<T>: FromRequestParts<S, Rejection = PathRejection>,
+    S: Send + Sync,
+{
+    type Rejection = Problem;
+
+    async fn from_request_parts(parts: &mut Parts, state: &S) -> Result<Self, Problem> {
+        match Path::from_request_parts(parts, state).await {
+            Ok(Path(value)) => Ok(Self(value)),
+            Err(rejection) => Err(Problem::bad_request("request.address", rejection.body_text())),
+        }
+    }
+}

@@ -1,0 +1,209 @@
+//! Originals: import, facts, thumbnail, file.
+
+use std::sync::Arc;
+
+use axum::Json;
+use axum::extract::multipart::{Field, Multipart, MultipartRejection};
+use axum::extract::State;
+use axum::http::{HeaderMap, StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use chrono::{DateTime, Utc};
+use dettaglio_core::codec::{self, Facts};
+use dettaglio_core::hash::{ContentHash, Hasher};
+use dettaglio_core::naming;
+use dettaglio_core::size::Target;
+use dettaglio_store::files::FileStore;
+use dettaglio_store::orders::OriginalRow;
+use serde::Serialize;
+use tempfile::NamedTempFile;
+use tokio::io::AsyncWriteExt;
+use utoipa::ToSchema;
+
+use super::Address;
+use crate::app::App;
+use crate::problem::Problem;
+use crate::serve_file;
+use crate::studio::blocking;
+
+/// The longer side of a thumbnail in pixels: sharp in the tray at twice its size.
+const THUMBNAIL_EDGE: u32 = 320;
+
+/// An imported picture.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct OriginalView {
+    /// Its number.
+    pub id: u64,
+    /// The order it belongs to.
+    pub order_id: u64,
+    /// The name of the file that was imported.
+    pub name: String,
+    /// The file's SHA-256.
+    #[schema(value_type = String)]
+    pub hash: ContentHash,
+    /// What is known of the file.
+    pub facts: Facts,
+    /// What was last asked for.
+    pub target: Option<Target>,
+    /// When it was imported.
+    pub created_at: DateTime<Utc>,
+}
+
+impl From<OriginalRow> for OriginalView {
+    fn from(row: OriginalRow) -> Self {
+        let OriginalRow { id, order_id, name, hash, facts, target, created_at } = row;
+        Self { id, order_id, name, hash, facts, target, created_at }
+    }
+}
+
+/// What became of one file of an import.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Imported {
+    /// The file's name.
+    pub name: String,
+    /// The original, when it was accepted.
+    pub original: Option<OriginalView>,
+    /// Whether the order had the very same file already.
+    pub already_there: bool,
+    /// Why it was refused.
+    pub refused: Option<Problem>,
+}
+
+/// The files of an import.
+#[derive(ToSchema)]
+#[allow(dead_code, reason = "describes the form for the API document")]
+pub struct ImportForm {
+    /// Any number of pictures.
+    #[schema(value_type = Vec<String>, format = Binary)]
+    files: Vec<Vec<u8>>,
+}
+
+/// Imports pictures into an order; each is accepted or refused by itself.
+#[utoipa::path(post, path = "/orders/{id}/originals", tag = "originals", params(("id" = u64, Path)),
+    request_body(content = ImportForm, content_type = "multipart/form-data"),
+    responses((status = OK, body = Vec<Imported>), (status = 404, body = Problem)))]
+pub async fn import(
+    State(app): State<App>,
+    Address(order): Address<u64>,
+    form: Result<Multipart, MultipartRejection>,
+) -> Result<Json<Vec<Imported>>, Problem> {
+    app.store.order(order).await?;
+    let mut form = form.map_err(|e| Problem::bad_request("request.form", e.body_text()))?;
+    let mut outcomes = Vec::new();
+    let broken = |e: axum::extract::multipart::MultipartError| Problem::bad_request("request.form", e.body_text());
+    while let Some(field) = form.next_field().await.map_err(broken)? {
+        let Some(name) = field.file_name().map(naming::plain) else { continue };
+        outcomes.push(match import_one(&app, order, &name, field).await {
+            Ok((original, is_new)) => Imported { name, original: Some(original), already_there: !is_new, refused: None },
+            // A connection that broke off has nobody left to be told about the rest.
+            Err(problem) if problem.code == "request.form" => return Err(problem),
+            Err(problem) => Imported { name, original: None, already_there: false, refused: Some(problem) },
+        });
+    }
+    Ok(Json(outcomes))
+}
+
+async fn import_one(
+    app: &App,
+    order: u64,
+    name: &str,
+    field: Field<'_>,
+) -> Result<(OriginalView, bool), Problem> {
+    let (file, hash) = receive(app, field).await?;
+    add_file(app, order, name, file, hash).await
+}
+
+/// Streams a file to disk and hashes it on the way.
+async fn receive(app: &App, mut field: Field<'_>) -> Result<(NamedTempFile, ContentHash), Problem> {
+    let disk_full = |e: std::io::Error| {
+        Problem::new(StatusCode::INSUFFICIENT_STORAGE, "store.full", format!("the file could not be kept: {e}"))
+    };
+    let file = NamedTempFile::new_in(app.files.work()).map_err(disk_full)?;
+    let mut out = tokio::fs::File::from_std(file.reopen().map_err(disk_full)?);
+    let (mut hasher, mut bytes) = (Hasher::new(), 0);
+    let mut refusal = None;
+    // A file beyond the limit is read to its end all the same, so that those after it get their turn.
+    while let Some(piece) = field.chunk().await.map_err(|e| Problem::bad_request("request.form", e.body_text()))? {
+        bytes += piece.len() as u64;
+        if refusal.is_some() {
+            continue;
+        }
+        if let Err(limit) = app.studio.limits().check_file(bytes) {
+            refusal = Some(Problem::from(limit));
+            continue;
+        }
+        hasher.update(&piece);
+        out.write_all(&piece).await.map_err(disk_full)?;
+    }
+    out.flush().await.map_err(disk_full)?;
+    match refusal {
+        Some(problem) => Err(problem),
+        None => Ok((file, hasher.finish())),
+    }
+}
+
+/// Reads a file, keeps it with its thumbnail, and adds it to an order.
+pub async fn add_file(
+    app: &App,
+    order: u64,
+    name: &str,
+    file: NamedTempFile,
+    hash: ContentHash,
+) -> Result<(OriginalView, bool), Problem> {
+    let (path, limits) = (file.path().to_owned(), *app.studio.limits());
+    let (decoded, thumbnail) = blocking(move || {
+        codec::read(&path, hash, &limits).map(|decoded| {
+            let thumbnail = codec::thumbnail(&decoded.original, THUMBNAIL_EDGE);
+            (decoded, thumbnail)
+        })
+    })
+    .await??;
+    app.files.put(&FileStore::thumbnail_key(hash), thumbnail).await?;
+    let key = FileStore::original_key(hash);
+    if !app.files.has(&key).await? {
+        app.files.put_file(&key, file.path()).await?;
+    }
+    let (id, is_new) = app.store.add_original(order, name, hash, &decoded.facts).await?;
+    app.studio.keep(Arc::new(decoded.original));
+    Ok((app.store.original(id).await?.into(), is_new))
+}
+
+/// One original.
+#[utoipa::path(get, path = "/originals/{id}", tag = "originals", params(("id" = u64, Path)),
+    responses((status = OK, body = OriginalView), (status = 404, body = Problem)))]
+pub async fn show(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<OriginalView>, Problem> {
+    Ok(Json(app.store.original(id).await?.into()))
+}
+
+/// Takes an original out of its order. Its file and results stay, and it can be put back.
+#[utoipa::path(delete, path = "/originals/{id}", tag = "originals", params(("id" = u64, Path)),
+    responses((status = NO_CONTENT), (status = 404, body = Problem)))]
+pub async fn remove(State(app): State<App>, Address(id): Address<u64>) -> Result<StatusCode, Problem> {
+    app.store.set_removed(id, true).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// Puts an original back into its order.
+#[utoipa::path(post, path = "/originals/{id}/restore", tag = "originals", params(("id" = u64, Path)),
+    responses((status = NO_CONTENT), (status = 404, body = Problem)))]
+pub async fn restore(State(app): State<App>, Address(id): Address<u64>) -> Result<StatusCode, Problem> {
+    app.store.set_removed(id, false).await?;
+    Ok(StatusCode::NO_CONTENT)
+}
+
+/// A small picture of an original, PNG.
+#[utoipa::path(get, path = "/originals/{id}/thumbnail", tag = "originals", params(("id" = u64, Path)),
+    responses((status = OK, content_type = "image/png"), (status = 404, body = Problem)))]
+pub async fn thumbnail(State(app): State<App>, Address(id): Address<u64>) -> Result<Response, Problem> {
+    let row = app.store.original(id).await?;
+    let bytes = app.files.get(&FileStore::thumbnail_key(row.hash)).await?;
+    Ok(([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "private, max-age=86400")], bytes).into_response())
+}
+
+/// The file as it was imported.
+#[utoipa::path(get, path = "/originals/{id}/file", tag = "originals", params(("id" = u64, Path)),
+    responses((status = OK, content_type = "application/octet-stream"), (status = 404, body = Problem)))]
+pub async fn file(State(app): State<App>, Address(id): Address<u64>, headers: HeaderMap) -> Result<Response, Problem> {
+    let row = app.store.original(id).await?;
+    let path = app.files.path(&FileStore::original_key(row.hash))?;
+    serve_file::download(&path, &row.name, "application/octet-stream", headers).await
+}

@@ -1,0 +1,140 @@
+//! Errors as the API tells them: RFC 9457 problem details, in one place.
+
+use axum::Json;
+use axum::http::{StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use dettaglio_core::codec::CodecError;
+use dettaglio_core::limits::LimitError;
+use dettaglio_core::model::ModelError;
+use dettaglio_core::naming::UnknownWord;
+use dettaglio_core::render::RenderError;
+use dettaglio_core::size::SizeError;
+use dettaglio_store::StoreError;
+use serde::Serialize;
+use utoipa::ToSchema;
+
+/// What went wrong, with a code that stays the same and what to do about it.
+#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+pub struct Problem {
+    /// HTTP status.
+    pub status: u16,
+    /// A stable code, such as "size.out-of-range".
+    pub code: &'static str,
+    /// What is wrong, in a sentence for people that also says what would be right.
+    pub detail: String,
+    /// Which part of the request is meant.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub field: Option<&'static str>,
+}
+
+impl Problem {
+    /// A problem with a status, a code and a sentence.
+    pub fn new(status: StatusCode, code: &'static str, detail: impl ToString) -> Self {
+        Self { status: status.as_u16(), code, detail: detail.to_string(), field: None }
+    }
+
+    /// A request that makes no sense as it is.
+    pub fn bad_request(code: &'static str, detail: impl ToString) -> Self {
+        Self::new(StatusCode::BAD_REQUEST, code, detail)
+    }
+
+    /// A request that is understood but cannot be met.
+    pub fn refused(code: &'static str, detail: impl ToString) -> Self {
+        Self::new(StatusCode::UNPROCESSABLE_ENTITY, code, detail)
+    }
+
+    /// Something failed here that the person cannot mend; the log says more.
+    pub fn internal(detail: impl ToString) -> Self {
+        Self::new(StatusCode::INTERNAL_SERVER_ERROR, "internal", detail)
+    }
+
+    /// With the part of the request that is meant.
+    pub fn field(self, field: &'static str) -> Self {
+        Self { field: Some(field), ..self }
+    }
+}
+
+impl IntoResponse for Problem {
+    fn into_response(self) -> Response {
+        let status = StatusCode::from_u16(self.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
+        if status.is_server_error() {
+            tracing::error!(code = self.code, detail = %self.detail, "a request failed");
+        }
+        (status, [(header::CONTENT_TYPE, "application/problem+json")], Json(self)).into_response()
+    }
+}
+
+impl From<SizeError> for Problem {
+    fn from(error: SizeError) -> Self {
+        let code = match error {
+            SizeError::NotPositive { .. } => "size.not-positive",
+            SizeError::FactorOutOfRange { .. } => "size.out-of-range",
+            SizeError::NotAPaper { .. } => "size.not-a-paper",
+        };
+        Self::refused(code, error).field("target")
+    }
+}
+
+impl From<LimitError> for Problem {
+    fn from(error: LimitError) -> Self {
+        let (code, field) = match error {
+            LimitError::FileBytes { .. } => ("limit.file-bytes", "files"),
+            LimitError::InputPixels { .. } => ("limit.input-pixels", "files"),
+            LimitError::FormatSide { .. } => ("limit.format-side", "output"),
+            LimitError::OutputPixels { .. } => ("limit.output-pixels", "target"),
+            LimitError::DiskSpace { .. } => ("limit.disk-space", "output"),
+            LimitError::FormatDepth { .. } => ("limit.format-depth", "output"),
+        };
+        Self::refused(code, error).field(field)
+    }
+}
+
+impl From<CodecError> for Problem {
+    fn from(error: CodecError) -> Self {
+        let code = match error {
+            CodecError::Limit(limit) => return limit.into(),
+            CodecError::NotAPicture => "file.not-a-picture",
+            CodecError::Truncated => "file.incomplete",
+            CodecError::Damaged(_) => "file.damaged",
+            CodecError::Unsupported(_) => "file.unsupported",
+            CodecError::UnknownEnding { .. } => "file.unknown-ending",
+            CodecError::Io(_) | CodecError::Encode(_) => return Self::internal(error),
+        };
+        Self::refused(code, error)
+    }
+}
+
+impl From<ModelError> for Problem {
+    fn from(error: ModelError) -> Self {
+        match error {
+            ModelError::Unknown { .. } => Self::refused("model.unknown", error).field("enlarge"),
+            other => Self::new(StatusCode::SERVICE_UNAVAILABLE, "model.failed", other),
+        }
+    }
+}
+
+impl From<RenderError> for Problem {
+    fn from(error: RenderError) -> Self {
+        match error {
+            RenderError::Cancelled(_) => Self::new(StatusCode::SERVICE_UNAVAILABLE, "cancelled", error),
+            RenderError::Model(error) => error.into(),
+            RenderError::OtherVersion { .. } => Self::new(StatusCode::CONFLICT, "model.other-version", error),
+            RenderError::Codec(error) => error.into(),
+        }
+    }
+}
+
+impl From<UnknownWord> for Problem {
+    fn from(error: UnknownWord) -> Self {
+        Self::refused("name.unknown-word", error).field("pattern")
+    }
+}
+
+impl From<StoreError> for Problem {
+    fn from(error: StoreError) -> Self {
+        match error {
+            StoreError::Missing { .. } => Self::new(StatusCode::NOT_FOUND, "not-found", error),
+            other => Self::new(StatusCode::SERVICE_UNAVAILABLE, "store.failed", other),
+        }
+    }
+}

@@ -1,0 +1,216 @@
+//! Where pictures are computed: decoded originals at hand, the renderer, and who may compute when.
+//!
+//! A view on screen goes before a run: a worker waits between two blocks of tiles while a view is due.
+//! Plain resampling has a lane of its own, so that the original is on screen at once even while a model
+//! works. All of it happens on threads of its own, never on those that answer requests.
+
+use std::collections::HashMap;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, RwLock};
+use std::time::Duration;
+
+use dettaglio_core::codec;
+use dettaglio_core::forecast::Rates;
+use dettaglio_core::hash::ContentHash;
+use dettaglio_core::limits::Limits;
+use dettaglio_core::model::Shelf;
+use dettaglio_core::picture::Original;
+use dettaglio_core::render::{Pace, Renderer};
+use dettaglio_core::treatment::Treatment;
+use dettaglio_store::files::FileStore;
+use dettaglio_store::{Store, StoreError};
+use lru::LruCache;
+use tokio::sync::Semaphore;
+
+use crate::problem::Problem;
+
+/// Bytes of decoded originals that stay at hand.
+const ORIGINAL_BYTES: u64 = 768 << 20;
+
+/// Bytes of computed tiles that stay at hand.
+const TILE_BYTES: usize = 768 << 20;
+
+/// Everything that computing needs.
+pub struct Studio {
+    renderer: Renderer,
+    store: Store,
+    files: FileStore,
+    limits: Limits,
+    rates: RwLock<Rates>,
+    originals: Mutex<LruCache<ContentHash, Arc<Original>>>,
+    treatments: Mutex<HashMap<ContentHash, Arc<Treatment>>>,
+    lanes: Lanes,
+}
+
+/// A lane for plain resampling and one for models.
+struct Lanes {
+    plain: Semaphore,
+    model: Semaphore,
+    /// Views that wait for the model or have it.
+    due: Mutex<usize>,
+    none_due: Condvar,
+}
+
+/// How a treatment is computed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Lane {
+    /// Without a model.
+    Plain,
+    /// With one.
+    Model,
+}
+
+impl Studio {
+    /// A studio with the models of a shelf.
+    pub fn new(shelf: Shelf, store: Store, files: FileStore, limits: Limits) -> Self {
+        Self {
+            renderer: Renderer::new(shelf, TILE_BYTES),
+            store,
+            files,
+            limits,
+            rates: RwLock::default(),
+            originals: Mutex::new(LruCache::unbounded()),
+            treatments: Mutex::default(),
+            lanes: Lanes {
+                plain: Semaphore::new(2),
+                model: Semaphore::new(1),
+                due: Mutex::new(0),
+                none_due: Condvar::new(),
+            },
+        }
+    }
+
+    /// The renderer.
+    pub fn renderer(&self) -> &Renderer {
+        &self.renderer
+    }
+
+    /// The declared limits.
+    pub fn limits(&self) -> &Limits {
+        &self.limits
+    }
+
+    /// What this machine does in a second, as far as it was measured.
+    pub fn rates(&self) -> Rates {
+        self.rates.read().unwrap_or_else(|e| e.into_inner()).clone()
+    }
+
+    /// Changes the measured rates.
+    pub fn update_rates(&self, change: impl FnOnce(&mut Rates)) {
+        change(&mut self.rates.write().unwrap_or_else(|e| e.into_inner()));
+    }
+
+    /// A decoded original: from memory, or from the file store.
+    pub async fn original(self: &Arc<Self>, hash: ContentHash) -> Result<Arc<Original>, Problem> {
+        if let Some(original) = lock(&self.originals).get(&hash) {
+            return Ok(Arc::clone(original));
+        }
+        let path = self.files.path(&FileStore::original_key(hash))?;
+        let limits = self.limits;
+        let decoded = blocking(move || codec::read(&path, hash, &limits)).await?;
+        let original = Arc::new(decoded?.original);
+        self.keep(Arc::clone(&original));
+        Ok(original)
+    }
+
+    /// Keeps a decoded original at hand; the one not used longest goes when there are too many.
+    pub fn keep(&self, original: Arc<Original>) {
+        let mut originals = lock(&self.originals);
+        originals.put(original.hash(), original);
+        let bytes = |o: &Original| o.size().area() * o.channels().count() as u64 * u64::from(o.depth().bits() / 8);
+        let mut held: u64 = originals.iter().map(|(_, o)| bytes(o)).sum();
+        while held > ORIGINAL_BYTES && originals.len() > 1 {
+            if let Some((_, oldest)) = originals.pop_lru() {
+                held -= bytes(&oldest);
+            }
+        }
+    }
+
+    /// The treatment with this hash.
+    pub async fn treatment(&self, hash: ContentHash) -> Result<Arc<Treatment>, StoreError> {
+        if let Some(treatment) = lock(&self.treatments).get(&hash) {
+            return Ok(Arc::clone(treatment));
+        }
+        let treatment = Arc::new(self.store.treatment(hash).await?);
+        lock(&self.treatments).insert(hash, Arc::clone(&treatment));
+        Ok(treatment)
+    }
+
+    /// Computes something for a view, when its lane is free.
+    ///
+    /// Dropping the future gives the work up: at once when it waits, at the next block of tiles when it runs.
+    pub async fn view<T: Send + 'static>(
+        self: &Arc<Self>,
+        lane: Lane,
+        work: impl FnOnce(&Studio, &dyn Pace) -> T + Send + 'static,
+    ) -> Result<T, Problem> {
+        let _due = (lane == Lane::Model).then(|| Due::new(Arc::clone(self)));
+        let semaphore = if lane == Lane::Model { &self.lanes.model } else { &self.lanes.plain };
+        let _turn = semaphore.acquire().await.map_err(Problem::internal)?;
+        let stop = StopOnDrop(Arc::new(AtomicBool::new(false)));
+        let (studio, stopped) = (Arc::clone(self), Stoppable(Arc::clone(&stop.0)));
+        blocking(move || work(&studio, &stopped)).await
+    }
+
+    /// Waits while a view wants the model; for workers, between two blocks.
+    pub fn let_views_pass(&self) {
+        let mut due = lock(&self.lanes.due);
+        while *due > 0 {
+            // A time-out, so that a view that hangs cannot stop a run for ever.
+            let (guard, timeout) = self
+                .lanes
+                .none_due
+                .wait_timeout(due, Duration::from_secs(2))
+                .unwrap_or_else(|e| e.into_inner());
+            due = guard;
+            if timeout.timed_out() {
+                return;
+            }
+        }
+    }
+}
+
+/// Runs on a thread that may block.
+pub async fn blocking<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T, Problem> {
+    tokio::task::spawn_blocking(work).await.map_err(|e| Problem::internal(format!("the computation stopped: {e}")))
+}
+
+fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(|e| e.into_inner())
+}
+
+/// A view is due for as long as this lives.
+struct Due(Arc<Studio>);
+
+impl Due {
+    fn new(studio: Arc<Studio>) -> Self {
+        *lock(&studio.lanes.due) += 1;
+        Self(studio)
+    }
+}
+
+impl Drop for Due {
+    fn drop(&mut self) {
+        let mut due = lock(&self.0.lanes.due);
+        *due -= 1;
+        if *due == 0 {
+            self.0.lanes.none_due.notify_all();
+        }
+    }
+}
+
+struct StopOnDrop(Arc<AtomicBool>);
+
+impl Drop for StopOnDrop {
+    fn drop(&mut self) {
+        self.0.store(true, Ordering::Relaxed);
+    }
+}
+
+struct Stoppable(Arc<AtomicBool>);
+
+impl Pace for Stoppable {
+    fn before_block(&self) -> bool {
+        !self.0.load(Ordering::Relaxed)
+    }
+}

@@ -1,0 +1,194 @@
+//! Orders and their originals.
+
+use chrono::{DateTime, NaiveDate, Utc};
+use dettaglio_core::codec::Facts;
+use dettaglio_core::hash::ContentHash;
+use dettaglio_core::size::Target;
+use dettaglio_core::treatment::Treatment;
+
+use crate::{Store, StoreError, from_text, missing, to_text};
+
+/// A group of originals for one purpose.
+#[derive(Clone, Debug)]
+pub struct Order {
+    /// Its number.
+    pub id: u64,
+    /// What it is called.
+    pub title: String,
+    /// For whom; may be empty.
+    pub client: String,
+    /// When it is due.
+    pub due_on: Option<NaiveDate>,
+    /// When it was opened.
+    pub created_at: DateTime<Utc>,
+    /// How many originals are in it.
+    pub originals: i64,
+}
+
+/// An imported picture; its file never changes.
+#[derive(Clone, Debug)]
+pub struct OriginalRow {
+    /// Its number.
+    pub id: u64,
+    /// The order it belongs to.
+    pub order_id: u64,
+    /// The name of the file that was imported.
+    pub name: String,
+    /// The hash of the file.
+    pub hash: ContentHash,
+    /// What is known of the file.
+    pub facts: Facts,
+    /// What was last asked for.
+    pub target: Option<Target>,
+    /// When it was imported.
+    pub created_at: DateTime<Utc>,
+}
+
+struct RawOriginal {
+    id: u64,
+    order_id: u64,
+    name: String,
+    hash: String,
+    facts: String,
+    target: Option<String>,
+    created_at: DateTime<Utc>,
+}
+
+impl TryFrom<RawOriginal> for OriginalRow {
+    type Error = StoreError;
+
+    fn try_from(raw: RawOriginal) -> Result<Self, StoreError> {
+        Ok(Self {
+            id: raw.id,
+            order_id: raw.order_id,
+            name: raw.name,
+            hash: raw.hash.parse().map_err(|_| missing("original with a readable hash", raw.id))?,
+            facts: from_text("description of a file", &raw.facts)?,
+            target: raw.target.map(|text| from_text("target", &text)).transpose()?,
+            created_at: raw.created_at,
+        })
+    }
+}
+
+impl Store {
+    /// Opens an order.
+    pub async fn add_order(&self, title: &str, client: &str, due_on: Option<NaiveDate>) -> Result<Order, StoreError> {
+        let added = sqlx::query!("INSERT INTO orders (title, client, due_on) VALUES (?, ?, ?)", title, client, due_on)
+            .execute(&self.pool)
+            .await?;
+        self.order(added.last_insert_id()).await
+    }
+
+    /// All orders, the newest first.
+    pub async fn orders(&self) -> Result<Vec<Order>, StoreError> {
+        Ok(sqlx::query_as!(
+            Order,
+            r#"SELECT o.id, o.title, o.client, o.due_on, o.created_at AS "created_at: DateTime<Utc>",
+                   (SELECT COUNT(*) FROM originals p WHERE p.order_id = o.id AND p.removed_at IS NULL) AS "originals!: i64"
+               FROM orders o ORDER BY o.id DESC"#
+        )
+        .fetch_all(&self.pool)
+        .await?)
+    }
+
+    /// One order.
+    pub async fn order(&self, id: u64) -> Result<Order, StoreError> {
+        sqlx::query_as!(
+            Order,
+            r#"SELECT o.id, o.title, o.client, o.due_on, o.created_at AS "created_at: DateTime<Utc>",
+                   (SELECT COUNT(*) FROM originals p WHERE p.order_id = o.id AND p.removed_at IS NULL) AS "originals!: i64"
+               FROM orders o WHERE o.id = ?"#,
+            id
+        )
+        .fetch_optional(&self.pool)
+        .await?
+        .ok_or_else(|| missing("order", id))
+    }
+
+    /// Adds an original to an order; the same file a second time is the same original, brought back if it was removed.
+    ///
+    /// Answers its number and whether it is new.
+    pub async fn add_original(
+        &self,
+        order: u64,
+        name: &str,
+        hash: ContentHash,
+        facts: &Facts,
+    ) -> Result<(u64, bool), StoreError> {
+        let (hash, facts) = (hash.to_string(), to_text(facts));
+        let added = sqlx::query!(
+            "INSERT INTO originals (order_id, name, hash, facts) VALUES (?, ?, ?, ?)
+             ON DUPLICATE KEY UPDATE id = LAST_INSERT_ID(id), removed_at = NULL",
+            order,
+            name,
+            hash,
+            facts
+        )
+        .execute(&self.pool)
+        .await?;
+        // MariaDB counts 1 for a new row, 0 or 2 for one that was there.
+        Ok((added.last_insert_id(), added.rows_affected() == 1))
+    }
+
+    /// The originals of an order, as they came in.
+    pub async fn originals(&self, order: u64) -> Result<Vec<OriginalRow>, StoreError> {
+        sqlx::query_as!(
+            RawOriginal,
+            r#"SELECT id, order_id, name, hash, facts, target, created_at AS "created_at: DateTime<Utc>"
+               FROM originals WHERE order_id = ? AND removed_at IS NULL ORDER BY id"#,
+            order
+        )
+        .fetch_all(&self.pool)
+        .await?
+        .into_iter()
+        .map(OriginalRow::try_from)
+        .collect()
+    }
+
+    /// One original, removed or not.
+    pub async fn original(&self, id: u64) -> Result<OriginalRow, StoreError> {
+        sqlx::query_as!(
+            RawOriginal,
+            r#"SELECT id, order_id, name, hash, facts, target, created_at AS "created_at: DateTime<Utc>"
+               FROM originals WHERE id = ?"#,
+            id
+        )
+        .fetch_optional(&self.pool)
+        .await?
+        .ok_or_else(|| missing("original", id))?
+        .try_into()
+    }
+
+    /// Takes an original out of its order, or puts it back; its file and results stay.
+    pub async fn set_removed(&self, id: u64, removed: bool) -> Result<(), StoreError> {
+        self.original(id).await?;
+        sqlx::query!("UPDATE originals SET removed_at = IF(?, CURRENT_TIMESTAMP(3), NULL) WHERE id = ?", removed, id)
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+
+    /// Remembers what was last asked for.
+    pub async fn set_target(&self, id: u64, target: &Target) -> Result<(), StoreError> {
+        sqlx::query!("UPDATE originals SET target = ? WHERE id = ?", to_text(target), id).execute(&self.pool).await?;
+        Ok(())
+    }
+
+    /// Keeps a treatment under its hash.
+    pub async fn add_treatment(&self, treatment: &Treatment) -> Result<ContentHash, StoreError> {
+        let hash = treatment.hash();
+        sqlx::query!("INSERT IGNORE INTO treatments (hash, body) VALUES (?, ?)", hash.to_string(), to_text(treatment))
+            .execute(&self.pool)
+            .await?;
+        Ok(hash)
+    }
+
+    /// The treatment with this hash.
+    pub async fn treatment(&self, hash: ContentHash) -> Result<Treatment, StoreError> {
+        let row = sqlx::query!("SELECT body FROM treatments WHERE hash = ?", hash.to_string())
+            .fetch_optional(&self.pool)
+            .await?
+            .ok_or_else(|| missing("treatment", hash))?;
+        from_text("treatment", &row.body)
+    }
+}
