@@ -37,7 +37,6 @@ pub struct Card {
     /// Where it is known to do badly.
     pub weaknesses: Vec<String>,
     /// Measured gains; empty until `evaluate` has run.
-    #[serde(default)]
     pub scores: Vec<Score>,
     /// SHA-256 of the ONNX file.
     #[cfg_attr(feature = "schema", schema(value_type = String))]

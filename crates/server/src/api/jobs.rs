@@ -106,7 +106,7 @@ pub struct NewJob {
 /// Queues an enlargement; limits are checked now.
 #[utoipa::path(post, path = "/originals/{id}/jobs", tag = "jobs", params(("id" = u64, Path)), request_body = NewJob,
     responses((status = CREATED, body = JobView), (status = 422, body = Problem)))]
-pub async fn add(
+pub async fn add_job(
     State(app): State<App>,
     Address(id): Address<u64>,
     Body(new): Body<NewJob>,
@@ -143,21 +143,21 @@ fn method(treatment: &Treatment) -> String {
 /// One job.
 #[utoipa::path(get, path = "/jobs/{id}", tag = "jobs", params(("id" = u64, Path)),
     responses((status = OK, body = JobView), (status = 404, body = Problem)))]
-pub async fn show(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<JobView>, Problem> {
+pub async fn show_job(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<JobView>, Problem> {
     Ok(Json(app.store.job(id).await?.into()))
 }
 
 /// Asks for a job to be given up; one that has ended stays as it is.
 #[utoipa::path(post, path = "/jobs/{id}/cancel", tag = "jobs", params(("id" = u64, Path)),
     responses((status = OK, body = JobView), (status = 404, body = Problem)))]
-pub async fn cancel(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<JobView>, Problem> {
+pub async fn cancel_job(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<JobView>, Problem> {
     Ok(Json(app.store.cancel_job(id).await?.into()))
 }
 
 /// Queues a failed or cancelled job again.
 #[utoipa::path(post, path = "/jobs/{id}/retry", tag = "jobs", params(("id" = u64, Path)),
     responses((status = OK, body = JobView), (status = 404, body = Problem)))]
-pub async fn retry(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<JobView>, Problem> {
+pub async fn retry_job(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<JobView>, Problem> {
     let job = app.store.retry_job(id).await?;
     app.worker.queued.notify_one();
     Ok(Json(job.into()))

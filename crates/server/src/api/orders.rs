@@ -69,14 +69,14 @@ pub struct NewOrder {
 
 /// All orders, the newest first.
 #[utoipa::path(get, path = "/orders", tag = "orders", responses((status = OK, body = Vec<OrderView>)))]
-pub async fn list(State(app): State<App>) -> Result<Json<Vec<OrderView>>, Problem> {
+pub async fn list_orders(State(app): State<App>) -> Result<Json<Vec<OrderView>>, Problem> {
     Ok(Json(app.store.orders().await?.into_iter().map(OrderView::from).collect()))
 }
 
 /// Opens an order.
 #[utoipa::path(post, path = "/orders", tag = "orders", request_body = NewOrder,
     responses((status = CREATED, body = OrderView), (status = 422, body = Problem)))]
-pub async fn add(State(app): State<App>, Body(new): Body<NewOrder>) -> Result<(StatusCode, Json<OrderView>), Problem> {
+pub async fn add_order(State(app): State<App>, Body(new): Body<NewOrder>) -> Result<(StatusCode, Json<OrderView>), Problem> {
     let (title, client) = (new.title.trim(), new.client.trim());
     if title.is_empty() {
         return Err(Problem::refused("order.title", "an order needs a title").field("title"));
@@ -91,7 +91,7 @@ pub async fn add(State(app): State<App>, Body(new): Body<NewOrder>) -> Result<(S
 /// An order with its originals, jobs and results.
 #[utoipa::path(get, path = "/orders/{id}", tag = "orders", params(("id" = u64, Path)),
     responses((status = OK, body = OrderContents), (status = 404, body = Problem)))]
-pub async fn show(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<OrderContents>, Problem> {
+pub async fn show_order(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<OrderContents>, Problem> {
     let order = app.store.order(id).await?.into();
     let originals = app.store.originals(id).await?.into_iter().map(OriginalView::from).collect();
     let jobs = app.store.jobs(id).await?.into_iter().map(JobView::from).collect();

@@ -81,7 +81,7 @@ pub struct ImportForm {
 #[utoipa::path(post, path = "/orders/{id}/originals", tag = "originals", params(("id" = u64, Path)),
     request_body(content = ImportForm, content_type = "multipart/form-data"),
     responses((status = OK, body = Vec<Imported>), (status = 404, body = Problem)))]
-pub async fn import(
+pub async fn import_originals(
     State(app): State<App>,
     Address(order): Address<u64>,
     form: Result<Multipart, MultipartRejection>,
@@ -170,14 +170,14 @@ pub async fn add_file(
 /// One original.
 #[utoipa::path(get, path = "/originals/{id}", tag = "originals", params(("id" = u64, Path)),
     responses((status = OK, body = OriginalView), (status = 404, body = Problem)))]
-pub async fn show(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<OriginalView>, Problem> {
+pub async fn show_original(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<OriginalView>, Problem> {
     Ok(Json(app.store.original(id).await?.into()))
 }
 
 /// Takes an original out of its order. Its file and results stay, and it can be put back.
 #[utoipa::path(delete, path = "/originals/{id}", tag = "originals", params(("id" = u64, Path)),
     responses((status = NO_CONTENT), (status = 404, body = Problem)))]
-pub async fn remove(State(app): State<App>, Address(id): Address<u64>) -> Result<StatusCode, Problem> {
+pub async fn remove_original(State(app): State<App>, Address(id): Address<u64>) -> Result<StatusCode, Problem> {
     app.store.set_removed(id, true).await?;
     Ok(StatusCode::NO_CONTENT)
 }
@@ -185,7 +185,7 @@ pub async fn remove(State(app): State<App>, Address(id): Address<u64>) -> Result
 /// Puts an original back into its order.
 #[utoipa::path(post, path = "/originals/{id}/restore", tag = "originals", params(("id" = u64, Path)),
     responses((status = NO_CONTENT), (status = 404, body = Problem)))]
-pub async fn restore(State(app): State<App>, Address(id): Address<u64>) -> Result<StatusCode, Problem> {
+pub async fn restore_original(State(app): State<App>, Address(id): Address<u64>) -> Result<StatusCode, Problem> {
     app.store.set_removed(id, false).await?;
     Ok(StatusCode::NO_CONTENT)
 }
@@ -202,7 +202,7 @@ pub async fn thumbnail(State(app): State<App>, Address(id): Address<u64>) -> Res
 /// The file as it was imported.
 #[utoipa::path(get, path = "/originals/{id}/file", tag = "originals", params(("id" = u64, Path)),
     responses((status = OK, content_type = "application/octet-stream"), (status = 404, body = Problem)))]
-pub async fn file(State(app): State<App>, Address(id): Address<u64>, headers: HeaderMap) -> Result<Response, Problem> {
+pub async fn original_file(State(app): State<App>, Address(id): Address<u64>, headers: HeaderMap) -> Result<Response, Problem> {
     let row = app.store.original(id).await?;
     let path = app.files.path(&FileStore::original_key(row.hash))?;
     serve_file::download(&path, &row.name, "application/octet-stream", headers).await

@@ -1,0 +1,8 @@
+import hooks from "eslint-plugin-react-hooks";
+import tseslint from "typescript-eslint";
+
+export default tseslint.config(
+  { ignores: ["src/api/schema.d.ts"] },
+  ...tseslint.configs.strict,
+  { plugins: { "react-hooks": hooks }, rules: hooks.configs.recommended.rules },
+);

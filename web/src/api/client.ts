@@ -1,0 +1,83 @@
+/** The server's API, typed from its OpenAPI document (`npm run api`). */
+
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+type Schemas = components["schemas"];
+export type Card = Schemas["Card"];
+export type Choice = Schemas["Choice"];
+export type Enlargement = Schemas["EnlargementView"];
+export type Facts = Schemas["Facts"];
+export type Format = Schemas["Format"];
+export type Imported = Schemas["Imported"];
+export type Job = Schemas["JobView"];
+export type Kernel = Schemas["Kernel"];
+export type Model = Schemas["ModelView"];
+export type Order = Schemas["OrderView"];
+export type OrderContents = Schemas["OrderContents"];
+export type Original = Schemas["OriginalView"];
+export type Paper = Schemas["Paper"];
+export type Plan = Schemas["Plan"];
+export type Problem = Schemas["Problem"];
+export type Size = Schemas["Size"];
+export type Target = Schemas["Target"];
+export type Unit = Schemas["Unit"];
+export type Wish = Schemas["Wish"];
+
+export const api = createClient<paths>();
+
+/** A refusal of the server, with its code and the sentence for people. */
+export class Refusal extends Error {
+  constructor(readonly problem: Problem) {
+    super(problem.detail);
+  }
+}
+
+interface Answer<T> {
+  data?: T;
+  error?: unknown;
+  response: Response;
+}
+
+/** The data of an answer, or its problem thrown. */
+export async function answered<T>(request: Promise<Answer<T>>): Promise<T> {
+  const { data, error, response } = await request;
+  if (response.ok) return data as T;
+  const problem = error as Partial<Problem> | undefined;
+  throw new Refusal({
+    status: response.status,
+    code: problem?.code ?? "unknown",
+    detail: problem?.detail ?? `the server answered ${response.status}`,
+    field: problem?.field,
+  });
+}
+
+/** The sentence to show for whatever was thrown. */
+export function sentence(error: unknown): string {
+  if (error instanceof Refusal) return error.message;
+  if (error instanceof TypeError) return "The server does not answer: is it still running?";
+  return error instanceof Error ? error.message : String(error);
+}
+
+/** Sends one file to an order and tells the share that is sent. */
+export function sendFile(order: number, file: File, progress: (share: number) => void): Promise<Imported> {
+  // fetch cannot tell how much of a body is sent.
+  return new Promise((resolve, reject) => {
+    const form = new FormData();
+    form.append("files", file, file.name);
+    const request = new XMLHttpRequest();
+    request.open("POST", `/api/v1/orders/${order}/originals`);
+    request.upload.onprogress = (e) => progress(e.total ? e.loaded / e.total : 0);
+    request.onerror = () => reject(new TypeError("no answer"));
+    request.onload = () => {
+      try {
+        const body: unknown = JSON.parse(request.responseText);
+        if (request.status === 200) resolve((body as Imported[])[0] as Imported);
+        else reject(new Refusal(body as Problem));
+      } catch {
+        reject(new Error(`the server answered ${request.status}`));
+      }
+    };
+    request.send(form);
+  });
+}

@@ -1,0 +1,75 @@
+/** What is shown of the server's state, kept current by its events. */
+
+import { type QueryClient, keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+import { type Job, type OrderContents, type Wish, answered, api } from "./client";
+
+export const keys = {
+  orders: ["orders"] as const,
+  order: (id: number) => ["order", id] as const,
+  models: ["models"] as const,
+};
+
+export const useOrders = () => useQuery({ queryKey: keys.orders, queryFn: () => answered(api.GET("/api/v1/orders")) });
+
+export const useOrder = (id: number | undefined) =>
+  useQuery({
+    queryKey: keys.order(id ?? 0),
+    queryFn: () => answered(api.GET("/api/v1/orders/{id}", { params: { path: { id: id ?? 0 } } })),
+    enabled: id !== undefined,
+  });
+
+export const useModels = () =>
+  useQuery({
+    queryKey: keys.models,
+    queryFn: () => answered(api.GET("/api/v1/models")),
+    // Until the models' speed is measured, a moment after the server's start.
+    refetchInterval: (query) => (query.state.data?.every((m) => m.pixels_per_second) ? false : 2000),
+  });
+
+/** What a wish means; the last answer stays while the next one is on its way. */
+export const usePlan = (original: number, wish: Wish) =>
+  useQuery({
+    queryKey: ["plan", original, wish],
+    queryFn: ({ signal }) =>
+      answered(api.POST("/api/v1/originals/{id}/plan", { params: { path: { id: original } }, body: wish, signal })),
+    placeholderData: keepPreviousData,
+    retry: false,
+    // The forecast of time follows the models' measurement.
+    refetchInterval: (query) => (query.state.data && query.state.data.seconds == null ? 1500 : false),
+  });
+
+export const useForecast = (original: number, wish: Wish, enabled: boolean) =>
+  useQuery({
+    queryKey: ["forecast", original, wish],
+    queryFn: ({ signal }) =>
+      answered(api.POST("/api/v1/originals/{id}/forecast", { params: { path: { id: original } }, body: wish, signal })),
+    enabled,
+    retry: false,
+    staleTime: Infinity,
+  });
+
+/** Patches jobs into the order on screen as the server tells of them, and loads results when one is done. */
+export function useEvents(order: number | undefined): void {
+  const client = useQueryClient();
+  useEffect(() => {
+    if (order === undefined) return;
+    const source = new EventSource("/api/v1/events");
+    source.addEventListener("job", (event) => take(client, order, JSON.parse(event.data as string) as Job));
+    const again = () => void client.invalidateQueries({ queryKey: keys.order(order) });
+    source.addEventListener("again", again);
+    // After a break, what happened in between is not told again.
+    source.addEventListener("open", again);
+    return () => source.close();
+  }, [client, order]);
+}
+
+function take(client: QueryClient, order: number, job: Job): void {
+  let known = false;
+  client.setQueryData<OrderContents>(keys.order(order), (contents) => {
+    if (!contents) return contents;
+    known = contents.jobs.some((j) => j.id === job.id);
+    return { ...contents, jobs: contents.jobs.map((j) => (j.id === job.id ? job : j)) };
+  });
+  if (!known || job.state === "done") void client.invalidateQueries({ queryKey: keys.order(order) });
+}

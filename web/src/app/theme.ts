@@ -1,0 +1,86 @@
+/** The look, in one place: two themes, one accent, hairlines, one typeface with tabular figures. */
+
+import { createTheme } from "@mui/material/styles";
+
+declare module "@mui/material/styles" {
+  interface Palette {
+    measured: string;
+    hairline: string;
+  }
+  interface PaletteOptions {
+    measured: string;
+    hairline: string;
+  }
+}
+
+export type ThemeName = "paper" | "dim";
+
+const COLOURS = {
+  paper: {
+    ground: "#F4F1EA", panel: "#FBF9F5", ink: "#23211E", faint: "#65605A", hairline: "#D9D3C7",
+    action: "#9C5200", onAction: "#FFFFFF", measured: "#2B6A6E", loss: "#A3262C",
+  },
+  dim: {
+    ground: "#1D1C1A", panel: "#262422", ink: "#E9E4DA", faint: "#A8A197", hairline: "#3A3733",
+    action: "#F0A441", onAction: "#1D1C1A", measured: "#7FC1C2", loss: "#F08A80",
+  },
+}; // prettier-ignore
+
+export function theme(name: ThemeName) {
+  const c = COLOURS[name];
+  return createTheme({
+    palette: {
+      mode: name === "paper" ? "light" : "dark",
+      background: { default: c.ground, paper: c.panel },
+      text: { primary: c.ink, secondary: c.faint },
+      primary: { main: c.action, contrastText: c.onAction },
+      error: { main: c.loss },
+      divider: c.hairline,
+      measured: c.measured,
+      hairline: c.hairline,
+    },
+    shape: { borderRadius: 2 },
+    spacing: 8,
+    typography: {
+      fontFamily: '"Source Sans 3 Variable", "Source Sans 3", sans-serif',
+      fontSize: 14,
+      button: { textTransform: "none", fontWeight: 600 },
+      h1: { fontSize: "1.25rem", fontWeight: 600 },
+      h2: { fontSize: "1rem", fontWeight: 600 },
+      body2: { fontSize: "0.875rem" },
+      caption: { fontSize: "0.8125rem" },
+    },
+    components: {
+      MuiCssBaseline: {
+        styleOverrides: {
+          body: { fontVariantNumeric: "tabular-nums", overflow: "hidden" },
+          "#root": { height: "100vh" },
+          ":focus-visible": { outline: `2px solid ${c.action}`, outlineOffset: 2 },
+          "@media (prefers-reduced-motion: reduce)": {
+            "*, *::before, *::after": { animationDuration: "0s !important", transitionDuration: "0s !important" },
+          },
+        },
+      },
+      MuiButtonBase: { defaultProps: { disableRipple: true } },
+      MuiButton: { defaultProps: { disableElevation: true, size: "small" } },
+      MuiIconButton: { defaultProps: { size: "small" } },
+      MuiTextField: { defaultProps: { size: "small", variant: "outlined" } },
+      MuiSelect: { defaultProps: { size: "small" } },
+      MuiToggleButton: {
+        defaultProps: { size: "small" },
+        styleOverrides: { root: { textTransform: "none", padding: "3px 10px", lineHeight: 1.4 } },
+      },
+      MuiPaper: {
+        defaultProps: { elevation: 0 },
+        styleOverrides: { root: { backgroundImage: "none" } },
+      },
+      MuiPopover: {
+        styleOverrides: { paper: { border: `1px solid ${c.hairline}`, padding: 16, maxWidth: 420 } },
+      },
+      MuiTooltip: {
+        defaultProps: { enterDelay: 500, disableInteractive: true },
+        styleOverrides: { tooltip: { backgroundColor: c.ink, color: c.ground, fontSize: "0.8125rem", maxWidth: 280 } },
+      },
+    },
+  });
+}

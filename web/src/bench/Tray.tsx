@@ -1,0 +1,126 @@
+/** The order's pictures, slim along the left; results show as a mark on their original. */
+
+import AddIcon from "@mui/icons-material/Add";
+import { Box, ButtonBase, CircularProgress, LinearProgress, Tooltip, Typography } from "@mui/material";
+import { useRef } from "react";
+import type { OrderContents, Original } from "../api/client";
+import { pixels } from "../app/format";
+import type { Arriving } from "./importing";
+
+export const PICTURE_TYPES = ".jpg,.jpeg,.png,.tif,.tiff,.webp,image/jpeg,image/png,image/tiff,image/webp";
+
+export function Tray(props: {
+  contents: OrderContents;
+  selected?: number;
+  arriving: Arriving[];
+  onSelect: (id: number) => void;
+  onAdd: (files: File[]) => void;
+}) {
+  const input = useRef<HTMLInputElement>(null);
+  const { contents } = props;
+  return (
+    <Box
+      component="nav"
+      aria-label="Pictures"
+      sx={{ width: 88, flexShrink: 0, bgcolor: "background.paper", borderRight: 1, borderColor: "divider", display: "flex", flexDirection: "column", minHeight: 0 }}
+    >
+      <Tooltip title="Add pictures to this order; or drop them anywhere" placement="right">
+        <ButtonBase
+          aria-label="Add pictures"
+          onClick={() => input.current?.click()}
+          sx={{ m: 1, height: 32, border: "1px dashed", borderColor: "primary.main", color: "primary.main", flexShrink: 0 }}
+        >
+          <AddIcon fontSize="small" />
+          <Typography variant="caption" sx={{ fontWeight: 600, ml: 0.5 }}>Add</Typography>
+        </ButtonBase>
+      </Tooltip>
+      <input
+        ref={input}
+        type="file"
+        accept={PICTURE_TYPES}
+        multiple
+        hidden
+        data-testid="file-input"
+        onChange={(e) => {
+          props.onAdd(Array.from(e.target.files ?? []));
+          e.target.value = "";
+        }}
+      />
+      <Box component="ul" sx={{ listStyle: "none", m: 0, p: 0, overflowY: "auto", flex: 1 }}>
+        {contents.originals.map((original) => (
+          <li key={original.id}>
+            <Thumbnail
+              original={original}
+              selected={original.id === props.selected}
+              results={contents.enlargements.filter((e) => e.original_id === original.id).length}
+              running={contents.jobs.find((j) => j.original_id === original.id && j.state === "running")?.progress}
+              onSelect={props.onSelect}
+            />
+          </li>
+        ))}
+        {props.arriving.map((file) => (
+          <Box component="li" key={file.key} sx={{ m: 1, p: 0.5, border: 1, borderColor: "divider" }} title={file.name}>
+            <Box sx={{ height: 36, display: "grid", placeItems: "center" }}>
+              <CircularProgress size={16} aria-label={`Importing ${file.name}`} />
+            </Box>
+            <LinearProgress variant="determinate" value={file.sent * 100} aria-label={`${file.name}, sent`} />
+          </Box>
+        ))}
+      </Box>
+    </Box>
+  );
+}
+
+function Thumbnail(props: {
+  original: Original;
+  selected: boolean;
+  results: number;
+  running?: number;
+  onSelect: (id: number) => void;
+}) {
+  const { original, selected } = props;
+  const done = props.results === 0 ? "" : props.results === 1 ? ", one result" : `, ${props.results} results`;
+  return (
+    <Tooltip title={`${original.name}, ${pixels(original.facts.size)}${done}`} placement="right">
+      <ButtonBase
+        aria-label={`${original.name}${done}`}
+        aria-current={selected}
+        onClick={() => props.onSelect(original.id)}
+        sx={{
+          display: "block",
+          position: "relative",
+          m: 1,
+          width: 72,
+          p: "3px",
+          border: "1px solid",
+          borderColor: selected ? "primary.main" : "divider",
+          boxShadow: (t) => (selected ? `inset 3px 0 0 ${t.palette.primary.main}` : "none"),
+        }}
+      >
+        <Box
+          component="img"
+          src={`/api/v1/originals/${original.id}/thumbnail`}
+          alt=""
+          sx={{ display: "block", width: "100%", height: 52, objectFit: "contain" }}
+        />
+        {props.results > 0 && (
+          <Box
+            component="span"
+            aria-hidden
+            sx={{ position: "absolute", right: 2, bottom: 2, px: 0.5, bgcolor: "measured", color: "background.paper", fontSize: 12, lineHeight: "16px", fontWeight: 600 }}
+          >
+            {props.results}
+          </Box>
+        )}
+        {props.running !== undefined && (
+          <LinearProgress
+            variant="determinate"
+            value={props.running * 100}
+            aria-label={`${original.name}, enlarging`}
+            sx={{ position: "absolute", left: 0, right: 0, bottom: 0, height: 3 }}
+          />
+        )}
+      </ButtonBase>
+    </Tooltip>
+  );
+}

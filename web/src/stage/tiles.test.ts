@@ -1,0 +1,96 @@
+import { describe, expect, it, vi } from "vitest";
+import { type Candidate, TileStore, levelFor, placesIn, viewSize } from "./tiles";
+
+const candidate: Candidate = {
+  base: "/t",
+  size: { width: 3600, height: 2400 },
+  original: { width: 900, height: 600 },
+};
+const whole = { left: 0, top: 0, right: 900, bottom: 600 };
+
+describe("levels", () => {
+  it.each([
+    [4, 0],
+    [16, 0],
+    [2.1, 0],
+    [2, 1],
+    [1, 2],
+    [0.1, 3],
+  ])("at %d device pixels per original pixel the level is %d", (scale, level) => {
+    expect(levelFor(candidate, { x: 0, y: 0, scale })).toBe(level);
+  });
+
+  it("have the server's sizes", () => {
+    expect(viewSize({ width: 3601, height: 3 }, 1)).toEqual({ width: 1801, height: 2 });
+    expect(viewSize({ width: 3600, height: 1 }, 9)).toEqual({ width: 8, height: 1 });
+  });
+});
+
+describe("places", () => {
+  it("cover the whole picture, from the middle outwards", () => {
+    const places = placesIn(candidate, 0, whole);
+    expect(places).toHaveLength(8 * 5);
+    expect(places[0]?.row).toBe(2);
+    expect([3, 4]).toContain(places[0]?.column);
+    expect(new Set(places.map((p) => `${p.column},${p.row}`)).size).toBe(40);
+  });
+
+  it("are only those that a part falls on", () => {
+    expect(placesIn(candidate, 0, { left: 128, top: 128, right: 256, bottom: 256 })).toEqual([{ level: 0, column: 1, row: 1 }]);
+  });
+});
+
+/** A server that answers when it is told to. */
+function slowServer() {
+  const asked: { address: string; answer: () => void; signal: AbortSignal }[] = [];
+  const load = (address: string, signal: AbortSignal) =>
+    new Promise<ImageBitmap>((resolve, reject) => {
+      signal.addEventListener("abort", () => reject(new Error("aborted")));
+      const bitmap = { close: vi.fn() } as unknown as ImageBitmap;
+      asked.push({ address, signal, answer: () => resolve(bitmap) });
+    });
+  return { asked, load };
+}
+
+const settle = () => new Promise((resolve) => setTimeout(resolve, 0));
+
+describe("store", () => {
+  const places = placesIn(candidate, 0, whole);
+
+  it("asks for a few at a time, the middle first, and each once", async () => {
+    const { asked, load } = slowServer();
+    const changed = vi.fn();
+    const store = new TileStore(changed, load);
+    store.want([{ candidate, places }]);
+    store.want([{ candidate, places }]);
+    expect(asked.map((a) => a.address)).toEqual(places.slice(0, 4).map((p) => `/t/0/${p.column}/${p.row}`));
+    asked[0]?.answer();
+    await settle();
+    expect(asked).toHaveLength(5);
+    expect(changed).toHaveBeenCalledOnce();
+    expect(store.standing(candidate, places)).toEqual({ ready: 1, needed: 40 });
+  });
+
+  it("gives up what is no longer in view and keeps what arrived", async () => {
+    const { asked, load } = slowServer();
+    const store = new TileStore(() => undefined, load);
+    store.want([{ candidate, places: places.slice(0, 3) }]);
+    asked[0]?.answer();
+    await settle();
+    store.want([{ candidate, places: places.slice(10, 12) }]);
+    expect(asked[1]?.signal.aborted).toBe(true);
+    await settle();
+    store.want([{ candidate, places: places.slice(0, 3) }]);
+    const first = places[0];
+    expect(first && store.get(candidate, first)).toBeDefined();
+    expect(asked.filter((a) => a.address === asked[0]?.address)).toHaveLength(1);
+  });
+
+  it("serves two candidates in turn", () => {
+    const { asked, load } = slowServer();
+    const other = { ...candidate, base: "/u" };
+    const store = new TileStore(() => undefined, load);
+    store.want([{ candidate, places }, { candidate: other, places }]);
+    expect(asked.map((a) => a.address[1])).toEqual(["t", "u", "t", "u"]);
+  });
+});

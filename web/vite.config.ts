@@ -1,0 +1,9 @@
+import react from "@vitejs/plugin-react";
+import { defineConfig } from "vitest/config";
+
+export default defineConfig({
+  plugins: [react()],
+  build: { chunkSizeWarningLimit: 900 },
+  server: { proxy: { "/api": "http://127.0.0.1:4390" } },
+  test: { environment: "node", include: ["src/**/*.test.ts"] },
+});
