@@ -3,7 +3,19 @@
 import AddIcon from "@mui/icons-material/Add";
 import DarkModeOutlined from "@mui/icons-material/DarkModeOutlined";
 import LightModeOutlined from "@mui/icons-material/LightModeOutlined";
-import { Alert, Box, Button, CssBaseline, IconButton, MenuItem, Select, Stack, ThemeProvider, Tooltip, Typography } from "@mui/material";
+import {
+  Alert,
+  Box,
+  Button,
+  CssBaseline,
+  IconButton,
+  MenuItem,
+  Select,
+  Stack,
+  ThemeProvider,
+  Tooltip,
+  Typography,
+} from "@mui/material";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type DragEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { type Job, type Order, answered, api, sentence } from "../api/client";
@@ -40,7 +52,10 @@ function Workplace(props: { themeName: ThemeName; onTheme: () => void }) {
   const originals = contents.data?.originals ?? [];
   const wanted = order === undefined ? undefined : pictures[order];
   const original = originals.find((o) => o.id === wanted) ?? originals[0];
-  const select = useCallback((id: number) => order !== undefined && setPictures({ ...pictures, [order]: id }), [order, pictures, setPictures]);
+  const select = useCallback(
+    (id: number) => order !== undefined && setPictures({ ...pictures, [order]: id }),
+    [order, pictures, setPictures],
+  );
   const [runs, setRuns] = useState(false);
   const [newOrder, setNewOrder] = useState(false);
   const [shortcuts, setShortcuts] = useState(false);
@@ -81,10 +96,22 @@ function Workplace(props: { themeName: ThemeName; onTheme: () => void }) {
       <Notices imports={imports} error={orders.error ?? contents.error ?? models.error} />
       <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
         {contents.data && originals.length + imports.arriving.length > 0 && (
-          <Tray contents={contents.data} selected={original?.id} arriving={imports.arriving} onSelect={select} onAdd={imports.add} />
+          <Tray
+            contents={contents.data}
+            selected={original?.id}
+            arriving={imports.arriving}
+            onSelect={select}
+            onAdd={imports.add}
+          />
         )}
         {contents.data && original && models.data ? (
-          <Bench key={original.id} original={original} contents={contents.data} models={models.data} onCancel={(id) => cancel.mutate(id)} />
+          <Bench
+            key={original.id}
+            original={original}
+            contents={contents.data}
+            models={models.data}
+            onCancel={(id) => cancel.mutate(id)}
+          />
         ) : (
           <Empty
             loading={orders.isLoading || contents.isLoading || models.isLoading}
@@ -121,7 +148,11 @@ function Workplace(props: { themeName: ThemeName; onTheme: () => void }) {
 function Mark() {
   return (
     <Box component="svg" viewBox="0 0 32 32" aria-hidden sx={{ width: 22, height: 22, flexShrink: 0 }}>
-      <Box component="path" d="M3 29V12h8M3 29h17v-8" sx={{ fill: "none", stroke: (t) => t.palette.text.secondary, strokeWidth: 2 }} />
+      <Box
+        component="path"
+        d="M3 29V12h8M3 29h17v-8"
+        sx={{ fill: "none", stroke: (t) => t.palette.text.secondary, strokeWidth: 2 }}
+      />
       <Box component="path" d="M11 21V3h18v18z" sx={{ fill: (t) => t.palette.primary.main }} />
     </Box>
   );
@@ -147,10 +178,20 @@ function Header(props: {
       component="header"
       direction="row"
       spacing={1.5}
-      sx={{ height: 44, px: 2, alignItems: "center", flexShrink: 0, bgcolor: "background.default", borderBottom: 1, borderColor: "divider" }}
+      sx={{
+        height: 44,
+        px: 2,
+        alignItems: "center",
+        flexShrink: 0,
+        bgcolor: "background.default",
+        borderBottom: 1,
+        borderColor: "divider",
+      }}
     >
       <Mark />
-      <Typography component="h1" variant="h1" sx={{ letterSpacing: "0.01em" }}>Dettaglio</Typography>
+      <Typography component="h1" variant="h1" sx={{ letterSpacing: "0.01em" }}>
+        Dettaglio
+      </Typography>
       {props.orders.length > 0 && (
         <Select
           value={props.order ?? ""}
@@ -175,7 +216,8 @@ function Header(props: {
       {current && (
         <Typography variant="body2" noWrap sx={{ color: "text.secondary", minWidth: 0 }}>
           {current.client}
-          {current.due_on && `${current.client ? ", " : ""}due ${new Date(current.due_on).toLocaleDateString("en-GB", { day: "numeric", month: "long" })}`}
+          {current.due_on &&
+            `${current.client ? ", " : ""}due ${new Date(current.due_on).toLocaleDateString("en-GB", { day: "numeric", month: "long" })}`}
         </Typography>
       )}
       <Box sx={{ flex: 1 }} />
@@ -189,7 +231,9 @@ function Header(props: {
       </Tooltip>
       <Tooltip title="Keys">
         <IconButton aria-label="Keys" onClick={props.onShortcuts}>
-          <Box component="span" sx={{ width: 20, fontSize: 16, fontWeight: 600 }}>?</Box>
+          <Box component="span" sx={{ width: 20, fontSize: 16, fontWeight: 600 }}>
+            ?
+          </Box>
         </IconButton>
       </Tooltip>
     </Stack>
@@ -201,9 +245,19 @@ function Notices({ imports, error }: { imports: Imports; error: unknown }) {
   const { notices } = imports;
   return (
     <>
-      {error != null && <Alert severity="error" square>{sentence(error)}</Alert>}
+      {error != null && (
+        <Alert severity="error" square>
+          {sentence(error)}
+        </Alert>
+      )}
       {notices.length > 0 && (
-        <Alert severity={notices.some((n) => n.refused) ? "error" : "info"} square onClose={imports.dismiss} data-testid="notices" sx={{ maxHeight: 160, overflowY: "auto" }}>
+        <Alert
+          severity={notices.some((n) => n.refused) ? "error" : "info"}
+          square
+          onClose={imports.dismiss}
+          data-testid="notices"
+          sx={{ maxHeight: 160, overflowY: "auto" }}
+        >
           {notices.map((n) => (
             <Box key={n.key}>
               <strong>{n.name}</strong>: {n.text}
@@ -220,19 +274,37 @@ function Empty(props: { loading: boolean; orders?: Order[]; onNewOrder: () => vo
   if (props.loading) return <Box sx={{ flex: 1 }} aria-busy="true" />;
   const first = props.orders?.length === 0;
   return (
-    <Stack component="main" spacing={2} sx={{ flex: 1, alignItems: "center", justifyContent: "center", textAlign: "center", p: 4 }}>
-      <Typography variant="h1" component="h2">{first ? "An order holds the pictures of one job" : "This order is empty"}</Typography>
+    <Stack
+      component="main"
+      spacing={2}
+      sx={{ flex: 1, alignItems: "center", justifyContent: "center", textAlign: "center", p: 4 }}
+    >
+      <Typography variant="h1" component="h2">
+        {first ? "An order holds the pictures of one job" : "This order is empty"}
+      </Typography>
       <Typography sx={{ color: "text.secondary", maxWidth: 460 }}>
         {first
           ? "Open the first one, then drop photographs on it. Originals are never changed."
           : "Drop photographs or a folder anywhere on this page. JPEG, PNG, TIFF and WebP are read, with 8 and 16 bits; the files themselves are never changed."}
       </Typography>
       {first ? (
-        <Button variant="contained" onClick={props.onNewOrder}>Open an order</Button>
+        <Button variant="contained" onClick={props.onNewOrder}>
+          Open an order
+        </Button>
       ) : (
         <>
-          <Button variant="contained" onClick={() => input.current?.click()}>Choose pictures</Button>
-          <input ref={input} type="file" accept={PICTURE_TYPES} multiple hidden data-testid="file-input" onChange={(e) => props.onAdd(Array.from(e.target.files ?? []))} />
+          <Button variant="contained" onClick={() => input.current?.click()}>
+            Choose pictures
+          </Button>
+          <input
+            ref={input}
+            type="file"
+            accept={PICTURE_TYPES}
+            multiple
+            hidden
+            data-testid="file-input"
+            onChange={(e) => props.onAdd(Array.from(e.target.files ?? []))}
+          />
         </>
       )}
     </Stack>
@@ -261,8 +333,23 @@ function DropArea({ onFiles, children }: { onFiles: (files: File[]) => void; chi
     >
       {children}
       {over && (
-        <Box sx={{ position: "absolute", inset: 8, zIndex: 2000, border: "2px dashed", borderColor: "primary.main", pointerEvents: "none", display: "grid", placeItems: "center" }}>
-          <Typography variant="h1" component="p" sx={{ bgcolor: "background.paper", border: 1, borderColor: "divider", px: 3, py: 2 }}>
+        <Box
+          sx={{
+            position: "absolute",
+            inset: 8,
+            zIndex: 2000,
+            border: "2px dashed",
+            borderColor: "primary.main",
+            pointerEvents: "none",
+            display: "grid",
+            placeItems: "center",
+          }}
+        >
+          <Typography
+            variant="h1"
+            component="p"
+            sx={{ bgcolor: "background.paper", border: 1, borderColor: "divider", px: 3, py: 2 }}
+          >
             Drop the pictures into this order
           </Typography>
         </Box>

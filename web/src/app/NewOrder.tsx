@@ -30,13 +30,23 @@ export function NewOrder(props: { open: boolean; onClose: () => void; onMade: (o
         <DialogTitle id="new-order">New order</DialogTitle>
         <DialogContent>
           <Stack spacing={2} sx={{ pt: 1, width: 360 }}>
-            <TextField label="Title" value={title} autoFocus required error={make.isError} helperText={make.isError ? sentence(make.error) : undefined} onChange={(e) => setTitle(e.target.value)} />
+            <TextField
+              label="Title"
+              value={title}
+              autoFocus
+              required
+              error={make.isError}
+              helperText={make.isError ? sentence(make.error) : undefined}
+              onChange={(e) => setTitle(e.target.value)}
+            />
             <TextField label="Client" value={customer} onChange={(e) => setCustomer(e.target.value)} />
           </Stack>
         </DialogContent>
         <DialogActions>
           <Button onClick={props.onClose}>Back</Button>
-          <Button type="submit" variant="contained" disabled={title.trim() === "" || make.isPending}>Open the order</Button>
+          <Button type="submit" variant="contained" disabled={title.trim() === "" || make.isPending}>
+            Open the order
+          </Button>
         </DialogActions>
       </form>
     </Dialog>

@@ -21,11 +21,18 @@ export function Shortcuts(props: { open: boolean; onClose: () => void }) {
     <Dialog open={props.open} onClose={props.onClose} aria-labelledby="shortcuts">
       <DialogTitle id="shortcuts">Keys</DialogTitle>
       <DialogContent>
-        <Box component="dl" sx={{ m: 0, display: "grid", gridTemplateColumns: "max-content 1fr", columnGap: 3, rowGap: 1 }}>
+        <Box
+          component="dl"
+          sx={{ m: 0, display: "grid", gridTemplateColumns: "max-content 1fr", columnGap: 3, rowGap: 1 }}
+        >
           {KEYS.map(([key, effect]) => (
             <Fragment key={key}>
-              <Typography component="dt" variant="body2" sx={{ fontWeight: 600 }}>{key}</Typography>
-              <Typography component="dd" variant="body2" sx={{ m: 0 }}>{effect}</Typography>
+              <Typography component="dt" variant="body2" sx={{ fontWeight: 600 }}>
+                {key}
+              </Typography>
+              <Typography component="dd" variant="body2" sx={{ m: 0 }}>
+                {effect}
+              </Typography>
             </Fragment>
           ))}
         </Box>

@@ -75,6 +75,7 @@ export function theme(name: ThemeName) {
         styleOverrides: { root: { backgroundImage: "none" } },
       },
       MuiPopover: {
+        defaultProps: { elevation: 0 },
         styleOverrides: { paper: { border: `1px solid ${c.hairline}`, padding: 16, maxWidth: 420 } },
       },
       MuiTooltip: {

@@ -14,7 +14,12 @@ import { useWish } from "./wish";
 
 export const DEFAULT_PATTERN = "{name}_{width}x{height}";
 
-export function Bench(props: { original: Original; contents: OrderContents; models: Model[]; onCancel: (job: number) => void }) {
+export function Bench(props: {
+  original: Original;
+  contents: OrderContents;
+  models: Model[];
+  onCancel: (job: number) => void;
+}) {
   const { original, contents, models } = props;
   const control = useWish(original, models);
   // While a figure is typed, the server is asked once the hand rests.
@@ -31,7 +36,12 @@ export function Bench(props: { original: Original; contents: OrderContents; mode
 
   const run = useMutation({
     mutationFn: () =>
-      answered(api.POST("/api/v1/originals/{id}/jobs", { params: { path: { id: original.id } }, body: { ...control.wish, pattern } })),
+      answered(
+        api.POST("/api/v1/originals/{id}/jobs", {
+          params: { path: { id: original.id } },
+          body: { ...control.wish, pattern },
+        }),
+      ),
     onSuccess: () => client.invalidateQueries({ queryKey: keys.order(original.order_id) }),
     onError: (error) => setTrouble(sentence(error)),
   });
@@ -71,7 +81,13 @@ export function Bench(props: { original: Original; contents: OrderContents; mode
   const jobs = contents.jobs.filter((j) => j.original_id === original.id);
   return (
     <Box component="main" sx={{ flex: 1, minWidth: 0, minHeight: 0, display: "flex", flexDirection: "column" }}>
-      <TicketLine original={original} control={control} plan={answer} error={plan.error} fileBytes={forecast.data?.bytes} />
+      <TicketLine
+        original={original}
+        control={control}
+        plan={answer}
+        error={plan.error}
+        fileBytes={forecast.data?.bytes}
+      />
       {answer ? (
         <StageView
           subject={subject}
@@ -97,7 +113,12 @@ export function Bench(props: { original: Original; contents: OrderContents; mode
         onCancel={props.onCancel}
         results={contents.enlargements.filter((e) => e.original_id === original.id)}
       />
-      <Snackbar open={trouble !== undefined} onClose={() => setTrouble(undefined)} autoHideDuration={8000} message={trouble} />
+      <Snackbar
+        open={trouble !== undefined}
+        onClose={() => setTrouble(undefined)}
+        autoHideDuration={8000}
+        message={trouble}
+      />
     </Box>
   );
 }

@@ -8,19 +8,31 @@ import { bytes, decimal, duration, pixels } from "../app/format";
 export function Record({ result }: { result: Enlargement }) {
   const { record } = result;
   const { settings } = record;
-  const kind = settings.format === "jpeg" ? `JPEG, quality ${settings.quality}` : `${settings.format.toUpperCase()}, ${settings.depth} bits`;
+  const kind =
+    settings.format === "jpeg"
+      ? `JPEG, quality ${settings.quality}`
+      : `${settings.format.toUpperCase()}, ${settings.depth} bits`;
   return (
     <Box data-testid="result">
       <Box sx={{ display: "flex", alignItems: "center", gap: 1 }}>
-        <Typography variant="body2" noWrap sx={{ fontWeight: 600, flex: 1 }} title={result.file_name}>{result.file_name}</Typography>
-        <Button component="a" href={`/api/v1/enlargements/${result.id}/file`} download={result.file_name} startIcon={<DownloadIcon />}>
+        <Typography variant="body2" noWrap sx={{ fontWeight: 600, flex: 1 }} title={result.file_name}>
+          {result.file_name}
+        </Typography>
+        <Button
+          component="a"
+          href={`/api/v1/enlargements/${result.id}/file`}
+          download={result.file_name}
+          startIcon={<DownloadIcon />}
+        >
           {bytes(result.bytes)}
         </Button>
       </Box>
       <Typography variant="body2">{record.treatment}</Typography>
       <Typography variant="caption" sx={{ color: "text.secondary", display: "block" }}>
-        {kind}{settings.ppi ? `, ${decimal(settings.ppi)} ppi` : ""}, {record.profile ?? "no profile"}; from {pixels(record.original_size)}; took{" "}
-        {duration(record.seconds)} on {new Date(result.created_at).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}
+        {kind}
+        {settings.ppi ? `, ${decimal(settings.ppi)} ppi` : ""}, {record.profile ?? "no profile"}; from{" "}
+        {pixels(record.original_size)}; took {duration(record.seconds)} on{" "}
+        {new Date(result.created_at).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}
       </Typography>
     </Box>
   );

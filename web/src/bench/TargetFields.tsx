@@ -68,7 +68,15 @@ export function Figure(props: {
       fullWidth
       slotProps={{
         htmlInput: { inputMode: "decimal", "aria-label": props.label },
-        input: props.unit ? { endAdornment: <Box component="span" sx={{ color: "text.secondary" }}>{props.unit}</Box> } : {},
+        input: props.unit
+          ? {
+              endAdornment: (
+                <Box component="span" sx={{ color: "text.secondary" }}>
+                  {props.unit}
+                </Box>
+              ),
+            }
+          : {},
       }}
       onFocus={(e) => e.target.select()}
       onChange={(e) => {
@@ -105,19 +113,44 @@ export function TargetFields(props: {
       </TextField>
       {target.by === "print" && <PrintFields target={target} onChange={onChange} />}
       {target.by === "factor" && (
-        <Figure label="Factor" unit="times" value={target.factor} autoFocus onChange={(factor) => onChange({ by: "factor", factor })} />
+        <Figure
+          label="Factor"
+          unit="times"
+          value={target.factor}
+          autoFocus
+          onChange={(factor) => onChange({ by: "factor", factor })}
+        />
       )}
       {target.by === "percent" && (
-        <Figure label="Per cent" unit="%" value={target.percent} autoFocus onChange={(percent) => onChange({ by: "percent", percent })} />
+        <Figure
+          label="Per cent"
+          unit="%"
+          value={target.percent}
+          autoFocus
+          onChange={(percent) => onChange({ by: "percent", percent })}
+        />
       )}
       {"px" in target && (
-        <Figure label="Pixels" unit="px" whole value={target.px} autoFocus onChange={(px) => onChange({ by: target.by, px })} />
+        <Figure
+          label="Pixels"
+          unit="px"
+          whole
+          value={target.px}
+          autoFocus
+          onChange={(px) => onChange({ by: target.by, px })}
+        />
       )}
     </Stack>
   );
 }
 
-function PrintFields({ target, onChange }: { target: Extract<Target, { by: "print" }>; onChange: (t: Target) => void }) {
+function PrintFields({
+  target,
+  onChange,
+}: {
+  target: Extract<Target, { by: "print" }>;
+  onChange: (t: Target) => void;
+}) {
   const { paper, ppi } = target;
   const convert = (unit: Unit) => {
     const to = (v: number) => Number(((v * MM[paper.unit]) / MM[unit]).toFixed(2));
@@ -126,9 +159,24 @@ function PrintFields({ target, onChange }: { target: Extract<Target, { by: "prin
   return (
     <>
       <Stack direction="row" spacing={1}>
-        <Figure label="Paper width" value={paper.width} autoFocus onChange={(width) => onChange({ ...target, paper: { ...paper, width } })} />
-        <Figure label="Paper height" value={paper.height} onChange={(height) => onChange({ ...target, paper: { ...paper, height } })} />
-        <TextField select label="Unit" value={paper.unit} sx={{ minWidth: 84 }} onChange={(e) => convert(e.target.value as Unit)}>
+        <Figure
+          label="Paper width"
+          value={paper.width}
+          autoFocus
+          onChange={(width) => onChange({ ...target, paper: { ...paper, width } })}
+        />
+        <Figure
+          label="Paper height"
+          value={paper.height}
+          onChange={(height) => onChange({ ...target, paper: { ...paper, height } })}
+        />
+        <TextField
+          select
+          label="Unit"
+          value={paper.unit}
+          sx={{ minWidth: 84 }}
+          onChange={(e) => convert(e.target.value as Unit)}
+        >
           <MenuItem value="mm">mm</MenuItem>
           <MenuItem value="cm">cm</MenuItem>
           <MenuItem value="in">in</MenuItem>

@@ -82,19 +82,34 @@ export function TicketLine(props: {
       <Typography component="p" sx={{ fontSize: "1.0625rem" }} noWrap>
         Enlarge <em>{original.name}</em> to{" "}
         <Part name="Size" text={targetText(target)}>
-          <TargetFields target={target} original={original.facts.size} plan={plan} onChange={(t) => change({ target: t })} />
+          <TargetFields
+            target={target}
+            original={original.facts.size}
+            plan={plan}
+            onChange={(t) => change({ target: t })}
+          />
         </Part>
         {target.by === "print" && (
           <>
             {" at "}
             <Part name="Resolution" text={`${decimal(target.ppi)} ppi`}>
               <Box sx={{ width: 200 }}>
-                <Figure label="Pixels per inch" unit="ppi" autoFocus value={target.ppi} onChange={(ppi) => change({ target: { ...target, ppi } })} />
+                <Figure
+                  label="Pixels per inch"
+                  unit="ppi"
+                  autoFocus
+                  value={target.ppi}
+                  onChange={(ppi) => change({ target: { ...target, ppi } })}
+                />
               </Box>
             </Part>
             {", to be seen from "}
             <Part name="Viewing distance" text={distance(plan?.verdict?.distance_m ?? 1)}>
-              <Distance value={wish.distance_m ?? undefined} usual={plan?.verdict?.distance_m ?? 1} onChange={(distance_m) => change({ distance_m })} />
+              <Distance
+                value={wish.distance_m ?? undefined}
+                usual={plan?.verdict?.distance_m ?? 1}
+                onChange={(distance_m) => change({ distance_m })}
+              />
             </Part>
           </>
         )}
@@ -117,7 +132,9 @@ function Distance(props: { value?: number; usual: number; onChange: (m: number |
         <MenuItem value="usual">The usual distance, 1.5 diagonals</MenuItem>
         <MenuItem value="given">A distance of its own</MenuItem>
       </TextField>
-      {props.value !== undefined && <Figure label="Distance" unit="m" autoFocus value={props.value} onChange={props.onChange} />}
+      {props.value !== undefined && (
+        <Figure label="Distance" unit="m" autoFocus value={props.value} onChange={props.onChange} />
+      )}
     </Stack>
   );
 }
@@ -132,10 +149,16 @@ function Consequences({ plan, error, fileBytes }: { plan?: Plan; error?: unknown
       </Typography>
     );
   }
-  if (!plan) return <Typography variant="body2" sx={{ mt: 0.5 }}>&nbsp;</Typography>;
+  if (!plan)
+    return (
+      <Typography variant="body2" sx={{ mt: 0.5 }}>
+        &nbsp;
+      </Typography>
+    );
   const { resolved, verdict } = plan;
   const print = resolved.print;
-  const margin = print && (print.paper.width - print.picture.width > 0.05 || print.paper.height - print.picture.height > 0.05);
+  const margin =
+    print && (print.paper.width - print.picture.width > 0.05 || print.paper.height - print.picture.height > 0.05);
   const facts = [
     pixels(resolved.size),
     `${decimal(resolved.factor)} times`,

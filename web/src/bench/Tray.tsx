@@ -22,16 +22,34 @@ export function Tray(props: {
     <Box
       component="nav"
       aria-label="Pictures"
-      sx={{ width: 88, flexShrink: 0, bgcolor: "background.paper", borderRight: 1, borderColor: "divider", display: "flex", flexDirection: "column", minHeight: 0 }}
+      sx={{
+        width: 88,
+        flexShrink: 0,
+        bgcolor: "background.paper",
+        borderRight: 1,
+        borderColor: "divider",
+        display: "flex",
+        flexDirection: "column",
+        minHeight: 0,
+      }}
     >
       <Tooltip title="Add pictures to this order; or drop them anywhere" placement="right">
         <ButtonBase
           aria-label="Add pictures"
           onClick={() => input.current?.click()}
-          sx={{ m: 1, height: 32, border: "1px dashed", borderColor: "primary.main", color: "primary.main", flexShrink: 0 }}
+          sx={{
+            m: 1,
+            height: 32,
+            border: "1px dashed",
+            borderColor: "primary.main",
+            color: "primary.main",
+            flexShrink: 0,
+          }}
         >
           <AddIcon fontSize="small" />
-          <Typography variant="caption" sx={{ fontWeight: 600, ml: 0.5 }}>Add</Typography>
+          <Typography variant="caption" sx={{ fontWeight: 600, ml: 0.5 }}>
+            Add
+          </Typography>
         </ButtonBase>
       </Tooltip>
       <input
@@ -107,7 +125,17 @@ function Thumbnail(props: {
           <Box
             component="span"
             aria-hidden
-            sx={{ position: "absolute", right: 2, bottom: 2, px: 0.5, bgcolor: "measured", color: "background.paper", fontSize: 12, lineHeight: "16px", fontWeight: 600 }}
+            sx={{
+              position: "absolute",
+              right: 2,
+              bottom: 2,
+              px: 0.5,
+              bgcolor: "measured",
+              color: "background.paper",
+              fontSize: 12,
+              lineHeight: "16px",
+              fontWeight: 600,
+            }}
           >
             {props.results}
           </Box>

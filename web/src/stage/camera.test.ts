@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { type Camera, fit, held, pan, toPane, toPicture, visible, zoomAt } from "./camera";
+import { type Camera, filled, fit, held, pan, toPane, toPicture, visible, zoomAt } from "./camera";
 
 const picture = { width: 900, height: 600 };
 const pane = { width: 1200, height: 700 };
@@ -32,8 +32,18 @@ describe("camera", () => {
     expect(held({ x: -50, y: 9000, scale: 1 }, picture)).toEqual({ x: 0, y: 600, scale: 1 });
   });
 
+  it("fills a pane where the picture is large enough, and centres it where it is not", () => {
+    expect(filled({ x: 899, y: 5, scale: 4 }, pane, picture)).toEqual({ x: 750, y: 87.5, scale: 4 });
+    expect(filled({ x: 0, y: 0, scale: 0.5 }, pane, picture)).toEqual({ x: 450, y: 300, scale: 0.5 });
+  });
+
   it("knows what it shows", () => {
-    expect(visible({ x: 450, y: 300, scale: 4 }, pane, picture)).toEqual({ left: 300, top: 212.5, right: 600, bottom: 387.5 });
+    expect(visible({ x: 450, y: 300, scale: 4 }, pane, picture)).toEqual({
+      left: 300,
+      top: 212.5,
+      right: 600,
+      bottom: 387.5,
+    });
     expect(visible({ x: 450, y: 5000, scale: 4 }, pane, picture)).toBeUndefined();
   });
 });

@@ -59,6 +59,17 @@ export function held(camera: Camera, picture: Extent): Camera {
   return { ...camera, x: within(camera.x, picture.width), y: within(camera.y, picture.height) };
 }
 
+/** Moved so that a pane shows no ground where the picture could fill it. */
+export function filled(camera: Camera, pane: Extent, picture: Extent): Camera {
+  const within = (value: number, side: number, shown: number) =>
+    shown >= side ? side / 2 : Math.min(Math.max(value, shown / 2), side - shown / 2);
+  return {
+    ...camera,
+    x: within(camera.x, picture.width, pane.width / camera.scale),
+    y: within(camera.y, picture.height, pane.height / camera.scale),
+  };
+}
+
 /** The part of the original that a pane shows, cut to the picture; nothing if it shows none. */
 export function visible(camera: Camera, pane: Extent, picture: Extent): Box | undefined {
   const [left, top] = toPicture(camera, pane, 0, 0);

@@ -5,7 +5,8 @@
  * beside the canvas has changed.
  */
 
-import { type Box, type Camera, type Extent, fit, held, pan, toPane, toPicture, visible, zoomAt } from "./camera";
+import { type Box, type Camera, type Extent, filled, fit, held, pan, toPane, visible, zoomAt } from "./camera";
+import { liveliest } from "./liveliest";
 import { type Candidate, type Standing, TileStore, drawTiles, levelFor, placesIn } from "./tiles";
 
 /** Zoom in terms of the result: 1 is one of its pixels per device pixel. */
@@ -20,7 +21,7 @@ export interface Subject {
   after: Candidate;
   /** Address of a small picture of the original, shown before anything else arrives. */
   thumbnail: string;
-  /** Changes when another picture is on the table, whose whole is then shown. */
+  /** Changes when another picture is on the table, which then opens at its liveliest place. */
   picture: number;
 }
 
@@ -34,6 +35,8 @@ export interface Seen {
   after: Standing;
   /** Whether the view is too far off for a model to show. */
   fromOriginal: boolean;
+  /** The part of the picture that is in view, as shares of its sides; nothing when all of it is. */
+  part?: Box;
 }
 
 const NOTHING: Standing = { ready: 0, needed: 0 };
@@ -98,13 +101,34 @@ export class Stage {
       if (subject) {
         const image = new Image();
         image.onload = () => {
+          if (this.subject?.picture !== subject.picture) return;
           this.thumbnail = image;
+          this.openAtLiveliest(image);
           this.refresh();
         };
         image.src = subject.thumbnail;
       }
     }
     this.refresh();
+  }
+
+  /** Opens a picture where a comparison tells the most, at 100 %, unless the hand was faster. */
+  private openAtLiveliest(image: HTMLImageElement): void {
+    const canvas = new OffscreenCanvas(image.naturalWidth, image.naturalHeight);
+    const context = canvas.getContext("2d");
+    if (!context || !this.fitted || !this.subject) return;
+    context.drawImage(image, 0, 0);
+    const { data, width, height } = context.getImageData(0, 0, canvas.width, canvas.height);
+    const [x, y] = liveliest(data, width, height);
+    const spot = { x: x * this.subject.original.width, y: y * this.subject.original.height, scale: this.factor() };
+    this.place(filled(spot, this.pane(), this.subject.original));
+  }
+
+  /** Puts a spot, given as shares of the picture's sides, into the middle. */
+  goTo(x: number, y: number): void {
+    if (!this.subject) return;
+    const { width, height } = this.subject.original;
+    this.place({ x: x * width, y: y * height, scale: this.current().scale });
   }
 
   setLayout(layout: Layout): void {
@@ -266,6 +290,7 @@ export class Stage {
       before: this.tiles.standing(subject.before, beforePlaces),
       after: this.tiles.standing(subject.after, afterPlaces),
       fromOriginal: level > 0 && subject.after.size.width / 2 ** level <= subject.original.width,
+      part: part && shares(part, subject.original),
     });
   }
 
@@ -303,10 +328,15 @@ export class Stage {
     this.seen = seen;
     for (const listener of this.listeners) listener();
   }
+}
 
-  /** Which spot of the original is in the middle: for tests and for what comes. */
-  middle(): [number, number] {
-    const pane = this.pane();
-    return toPicture(this.current(), pane, pane.width / 2, pane.height / 2);
-  }
+function shares(part: Box, picture: Extent): Box | undefined {
+  const { left, top, right, bottom } = part;
+  if (right - left >= picture.width && bottom - top >= picture.height) return undefined;
+  return {
+    left: left / picture.width,
+    top: top / picture.height,
+    right: right / picture.width,
+    bottom: bottom / picture.height,
+  };
 }

@@ -36,7 +36,9 @@ describe("places", () => {
   });
 
   it("are only those that a part falls on", () => {
-    expect(placesIn(candidate, 0, { left: 128, top: 128, right: 256, bottom: 256 })).toEqual([{ level: 0, column: 1, row: 1 }]);
+    expect(placesIn(candidate, 0, { left: 128, top: 128, right: 256, bottom: 256 })).toEqual([
+      { level: 0, column: 1, row: 1 },
+    ]);
   });
 });
 
@@ -90,7 +92,10 @@ describe("store", () => {
     const { asked, load } = slowServer();
     const other = { ...candidate, base: "/u" };
     const store = new TileStore(() => undefined, load);
-    store.want([{ candidate, places }, { candidate: other, places }]);
+    store.want([
+      { candidate, places },
+      { candidate: other, places },
+    ]);
     expect(asked.map((a) => a.address[1])).toEqual(["t", "u", "t", "u"]);
   });
 });

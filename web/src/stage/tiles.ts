@@ -54,7 +54,11 @@ export function placesIn(candidate: Candidate, level: number, part: Box): Place[
   const last = (px: number, side: number) => Math.min(Math.ceil(px / TILE), Math.ceil(side / TILE)) - 1;
   const places: Place[] = [];
   for (let row = Math.floor((part.top * down) / TILE); row <= last(part.bottom * down, view.height); row++) {
-    for (let column = Math.floor((part.left * across) / TILE); column <= last(part.right * across, view.width); column++) {
+    for (
+      let column = Math.floor((part.left * across) / TILE);
+      column <= last(part.right * across, view.width);
+      column++
+    ) {
       places.push({ level, column, row });
     }
   }
