@@ -1,1 +1,1 @@
-//! placeholder
+//! Browser tests; they live in `tests/`.

@@ -36,6 +36,8 @@ pub struct Settings {
     pub port: u16,
     /// Folder for database, files and everything else that is kept.
     pub data: PathBuf,
+    /// Address of a MariaDB database to use; one of its own is started in the data folder when there is none.
+    pub database: Option<String>,
     /// Folder of the models.
     pub models: PathBuf,
     /// Folder of the built front end.
@@ -55,7 +57,7 @@ pub struct Service {
     stop: CancellationToken,
     server: JoinHandle<std::io::Result<()>>,
     worker: JoinHandle<()>,
-    database: MariaDb,
+    database: Option<MariaDb>,
     _claim: Claim,
 }
 
@@ -70,19 +72,28 @@ impl Service {
         let files = FileStore::open(&settings.data)?;
         if let Some(free) = files.free_bytes().filter(|free| *free < LEAST_FREE_BYTES) {
             let (free, least) = (free >> 20, LEAST_FREE_BYTES >> 20);
-            bail!("the disk of {} has {free} MB free and {least} MB are needed to start: free some space, or choose another folder with --data", settings.data.display());
+            bail!(
+                "the disk of {} has {free} MB free and {least} MB are needed to start: free some space, or choose another folder with --data",
+                settings.data.display()
+            );
         }
         let shelf = Shelf::open(&settings.models)?;
         Engine::load()?;
-        let database = MariaDb::start(&settings.data.join("database")).await?;
-        match Self::start_on(&settings, listener, files, shelf, database.url()).await {
+        let database = match settings.database {
+            Some(_) => None,
+            None => Some(MariaDb::start(&settings.data.join("database")).await?),
+        };
+        let url = settings.database.as_deref().or(database.as_ref().map(MariaDb::url)).unwrap_or_default();
+        match Self::start_on(&settings, listener, files, shelf, url).await {
             Ok((app, server, worker)) => {
                 claim.tell(address.port())?;
                 let stop = app.stop.clone();
                 Ok(Self { address, app, stop, server, worker, database, _claim: claim })
             }
             Err(error) => {
-                database.stop().await;
+                if let Some(database) = database {
+                    database.stop().await;
+                }
                 Err(error)
             }
         }
@@ -124,7 +135,9 @@ impl Service {
             tracing::warn!("the worker did not stop in time; its job will be taken up again");
         }
         drop(self.app);
-        self.database.stop().await;
+        if let Some(database) = self.database {
+            database.stop().await;
+        }
     }
 }
 

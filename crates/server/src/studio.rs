@@ -157,11 +157,8 @@ impl Studio {
         let mut due = lock(&self.lanes.due);
         while *due > 0 {
             // A time-out, so that a view that hangs cannot stop a run for ever.
-            let (guard, timeout) = self
-                .lanes
-                .none_due
-                .wait_timeout(due, Duration::from_secs(2))
-                .unwrap_or_else(|e| e.into_inner());
+            let (guard, timeout) =
+                self.lanes.none_due.wait_timeout(due, Duration::from_secs(2)).unwrap_or_else(|e| e.into_inner());
             due = guard;
             if timeout.timed_out() {
                 return;

@@ -100,9 +100,7 @@ impl Worker {
         let ended = match (outcome, ending) {
             (Ok(()), _) | (Err(_), Some(Ending::Lost)) => Ok(()),
             (Err(_), Some(Ending::Returned)) => self.store.return_job(job.id, &self.name).await,
-            (Err(_), Some(Ending::Cancelled)) => {
-                self.store.end_job(job.id, &self.name, JobState::Cancelled, "").await
-            }
+            (Err(_), Some(Ending::Cancelled)) => self.store.end_job(job.id, &self.name, JobState::Cancelled, "").await,
             (Err(problem), None) => {
                 tracing::warn!(job = job.id, reason = %problem.detail, "a job failed");
                 self.store.end_job(job.id, &self.name, JobState::Failed, &problem.detail).await

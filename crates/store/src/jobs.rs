@@ -254,10 +254,7 @@ impl Store {
     }
 
     /// The jobs that changed after a moment, and the moment of the latest change: for telling those who watch.
-    pub async fn jobs_changed_since(
-        &self,
-        moment: DateTime<Utc>,
-    ) -> Result<(Vec<Job>, DateTime<Utc>), StoreError> {
+    pub async fn jobs_changed_since(&self, moment: DateTime<Utc>) -> Result<(Vec<Job>, DateTime<Utc>), StoreError> {
         let changed = sqlx::query!(
             r#"SELECT id, changed_at AS "changed_at: DateTime<Utc>" FROM jobs WHERE changed_at > ? ORDER BY changed_at"#,
             moment
@@ -471,5 +468,15 @@ impl Store {
         .await?
         .ok_or_else(|| missing("enlargement", id))?
         .try_into()
+    }
+
+    /// Lets a lease run out at once, as if its worker had been silent for too long.
+    #[cfg(feature = "testing")]
+    pub async fn expire_lease_for_tests(&self, job: u64) -> Result<(), StoreError> {
+        sqlx::query("UPDATE jobs SET lease_until = CURRENT_TIMESTAMP(3) - INTERVAL 1 SECOND WHERE id = ?")
+            .bind(job)
+            .execute(&self.pool)
+            .await?;
+        Ok(())
     }
 }

@@ -8,7 +8,7 @@ use std::process::Stdio;
 use std::time::{Duration, Instant};
 
 use rand::distr::{Alphanumeric, SampleString};
-use rustix::process::{Pid, Signal, geteuid, kill_process, test_kill_process};
+use rustix::process::{Pid, Signal, geteuid, kill_process};
 use tokio::process::{Child, Command};
 
 /// How long a server may take to answer, or to stop.
@@ -59,6 +59,16 @@ impl MariaDb {
     ///
     /// A server that still runs on the folder because its program was killed is taken over.
     pub async fn start(folder: &Path) -> Result<Self, MariaDbError> {
+        Self::start_with(folder, &[]).await
+    }
+
+    /// As [`start`](Self::start), on a disk that need not survive a power cut: much faster at many small writes.
+    #[cfg(feature = "testing")]
+    pub async fn start_for_tests(folder: &Path) -> Result<Self, MariaDbError> {
+        Self::start_with(folder, &["--innodb-flush-log-at-trx-commit=0", "--innodb-flush-method=nosync"]).await
+    }
+
+    async fn start_with(folder: &Path, options: &[&str]) -> Result<Self, MariaDbError> {
         std::fs::create_dir_all(folder)?;
         let folder = folder.canonicalize()?;
         let data = folder.join("data");
@@ -91,8 +101,14 @@ impl MariaDb {
             .arg(format!("--log-error={}", log.display()))
             .arg(format!("--init-file={}", welcome.display()))
             .arg(format!("--port={port}"))
-            .args(["--bind-address=127.0.0.1", "--skip-name-resolve", "--skip-log-bin", "--character-set-server=utf8mb4"])
+            .args([
+                "--bind-address=127.0.0.1",
+                "--skip-name-resolve",
+                "--skip-log-bin",
+                "--character-set-server=utf8mb4",
+            ])
             .args(["--innodb-buffer-pool-size=64M", "--innodb-log-file-size=32M", "--performance-schema=OFF"])
+            .args(options)
             .stdin(Stdio::null())
             .stdout(Stdio::null())
             .stderr(Stdio::null())
@@ -150,9 +166,15 @@ fn running(folder: &Path) -> Option<(Pid, u16)> {
 async fn end(pid: Pid) {
     let _ = kill_process(pid, Signal::TERM);
     let began = Instant::now();
-    while test_kill_process(pid).is_ok() && began.elapsed() < PATIENCE {
+    while is_alive(pid) && began.elapsed() < PATIENCE {
         tokio::time::sleep(Duration::from_millis(50)).await;
     }
+}
+
+/// A process that has ended but was not waited for has no command line any more.
+fn is_alive(pid: Pid) -> bool {
+    let command = std::fs::read(format!("/proc/{}/cmdline", pid.as_raw_nonzero()));
+    command.is_ok_and(|command| !command.is_empty())
 }
 
 async fn answers(url: &str) -> bool {

@@ -117,8 +117,7 @@ impl Store {
     ) -> Result<(u64, bool), StoreError> {
         let (hash, facts) = (hash.to_string(), to_text(facts));
         let added = sqlx::query!(
-            "INSERT INTO originals (order_id, name, hash, facts) VALUES (?, ?, ?, ?)
-             ON DUPLICATE KEY UPDATE id = LAST_INSERT_ID(id), removed_at = NULL",
+            "INSERT IGNORE INTO originals (order_id, name, hash, facts) VALUES (?, ?, ?, ?)",
             order,
             name,
             hash,
@@ -126,8 +125,15 @@ impl Store {
         )
         .execute(&self.pool)
         .await?;
-        // MariaDB counts 1 for a new row, 0 or 2 for one that was there.
-        Ok((added.last_insert_id(), added.rows_affected() == 1))
+        if added.rows_affected() == 1 {
+            return Ok((added.last_insert_id(), true));
+        }
+        let known = sqlx::query!("SELECT id FROM originals WHERE order_id = ? AND hash = ?", order, hash)
+            .fetch_optional(&self.pool)
+            .await?
+            .ok_or_else(|| missing("order", order))?;
+        self.set_removed(known.id, false).await?;
+        Ok((known.id, false))
     }
 
     /// The originals of an order, as they came in.

@@ -30,7 +30,7 @@ impl TestServer {
         let server = std::thread::spawn(|| {
             let folder = tempfile::tempdir().expect("a temporary folder");
             let runtime = Runtime::new().expect("a runtime");
-            let database = runtime.block_on(MariaDb::start(folder.path())).expect("MariaDB comes up");
+            let database = runtime.block_on(MariaDb::start_for_tests(folder.path())).expect("MariaDB comes up");
             let url = database.url().to_owned();
             Arc::new(TestServer { runtime: Some(runtime), database: Some(database), _folder: folder, url })
         })

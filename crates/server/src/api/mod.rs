@@ -21,7 +21,10 @@ use crate::problem::Problem;
 /// The document that describes the API.
 #[derive(OpenApi)]
 #[openapi(
-    info(title = "Dettaglio", description = "Enlarges photographs for large prints. Errors are RFC 9457 problem details."),
+    info(
+        title = "Dettaglio",
+        description = "Enlarges photographs for large prints. Errors are RFC 9457 problem details."
+    ),
     components(schemas(Problem, jobs::JobView))
 )]
 struct Document;

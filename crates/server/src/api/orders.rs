@@ -76,7 +76,10 @@ pub async fn list_orders(State(app): State<App>) -> Result<Json<Vec<OrderView>>,
 /// Opens an order.
 #[utoipa::path(post, path = "/orders", tag = "orders", request_body = NewOrder,
     responses((status = CREATED, body = OrderView), (status = 422, body = Problem)))]
-pub async fn add_order(State(app): State<App>, Body(new): Body<NewOrder>) -> Result<(StatusCode, Json<OrderView>), Problem> {
+pub async fn add_order(
+    State(app): State<App>,
+    Body(new): Body<NewOrder>,
+) -> Result<(StatusCode, Json<OrderView>), Problem> {
     let (title, client) = (new.title.trim(), new.client.trim());
     if title.is_empty() {
         return Err(Problem::refused("order.title", "an order needs a title").field("title"));

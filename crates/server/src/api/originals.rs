@@ -3,8 +3,8 @@
 use std::sync::Arc;
 
 use axum::Json;
-use axum::extract::multipart::{Field, Multipart, MultipartRejection};
 use axum::extract::State;
+use axum::extract::multipart::{Field, Multipart, MultipartRejection};
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use chrono::{DateTime, Utc};
@@ -93,7 +93,9 @@ pub async fn import_originals(
     while let Some(field) = form.next_field().await.map_err(broken)? {
         let Some(name) = field.file_name().map(naming::plain) else { continue };
         outcomes.push(match import_one(&app, order, &name, field).await {
-            Ok((original, is_new)) => Imported { name, original: Some(original), already_there: !is_new, refused: None },
+            Ok((original, is_new)) => {
+                Imported { name, original: Some(original), already_there: !is_new, refused: None }
+            }
             // A connection that broke off has nobody left to be told about the rest.
             Err(problem) if problem.code == "request.form" => return Err(problem),
             Err(problem) => Imported { name, original: None, already_there: false, refused: Some(problem) },
@@ -102,12 +104,7 @@ pub async fn import_originals(
     Ok(Json(outcomes))
 }
 
-async fn import_one(
-    app: &App,
-    order: u64,
-    name: &str,
-    field: Field<'_>,
-) -> Result<(OriginalView, bool), Problem> {
+async fn import_one(app: &App, order: u64, name: &str, field: Field<'_>) -> Result<(OriginalView, bool), Problem> {
     let (file, hash) = receive(app, field).await?;
     add_file(app, order, name, file, hash).await
 }
@@ -196,13 +193,18 @@ pub async fn restore_original(State(app): State<App>, Address(id): Address<u64>)
 pub async fn thumbnail(State(app): State<App>, Address(id): Address<u64>) -> Result<Response, Problem> {
     let row = app.store.original(id).await?;
     let bytes = app.files.get(&FileStore::thumbnail_key(row.hash)).await?;
-    Ok(([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "private, max-age=86400")], bytes).into_response())
+    Ok(([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "private, max-age=86400")], bytes)
+        .into_response())
 }
 
 /// The file as it was imported.
 #[utoipa::path(get, path = "/originals/{id}/file", tag = "originals", params(("id" = u64, Path)),
     responses((status = OK, content_type = "application/octet-stream"), (status = 404, body = Problem)))]
-pub async fn original_file(State(app): State<App>, Address(id): Address<u64>, headers: HeaderMap) -> Result<Response, Problem> {
+pub async fn original_file(
+    State(app): State<App>,
+    Address(id): Address<u64>,
+    headers: HeaderMap,
+) -> Result<Response, Problem> {
     let row = app.store.original(id).await?;
     let path = app.files.path(&FileStore::original_key(row.hash))?;
     serve_file::download(&path, &row.name, "application/octet-stream", headers).await

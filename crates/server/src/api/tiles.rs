@@ -63,6 +63,7 @@ pub async fn tile(State(app): State<App>, Address(at): Address<TileAddress>) -> 
             Ok::<_, Problem>(png_bytes(&shown))
         })
         .await??;
-    let headers = [(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "private, max-age=31536000, immutable")];
+    let headers =
+        [(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "private, max-age=31536000, immutable")];
     Ok((headers, png).into_response())
 }

@@ -1,0 +1,96 @@
+//! How much of the bare runtime's speed is left in the whole program, and how much memory it takes.
+//!
+//!     cargo run --release -p dettaglio-core --example throughput -- models 24
+//!
+//! For each model: the bare network on one large block, over and over; then a whole run, from a JPEG of
+//! so many megapixels to a TIFF, decoding and encoding included. The two are measured in turn, and the
+//! best of each counts, so that a busy moment of the machine does not. A process of its own per model
+//! would be needed for its peak memory; the figure is the process's peak so far.
+
+use std::path::PathBuf;
+use std::time::Instant;
+
+use dettaglio_core::codec::{Format, OutputSettings, PictureWriter, read};
+use dettaglio_core::hash::ContentHash;
+use dettaglio_core::limits::Limits;
+use dettaglio_core::model::{Network, Shelf};
+use dettaglio_core::picture::{Channels, Planes, Size};
+use dettaglio_core::render::{Renderer, Unhurried, run};
+use dettaglio_core::treatment::Treatment;
+
+const ROUNDS: usize = 3;
+const BLOCK: Size = Size::new(2068, 276);
+
+fn main() -> Result<(), Box<dyn std::error::Error>> {
+    let arguments: Vec<String> = std::env::args().skip(1).collect();
+    let [folder, megapixels] = &arguments[..] else {
+        return Err("usage: throughput MODELS MEGAPIXELS".into());
+    };
+    let shelf = Shelf::open(&PathBuf::from(folder))?;
+    let height = (megapixels.parse::<f64>()? * 1e6 / 1.5).sqrt() as u32;
+    let size = Size::new(height * 3 / 2, height);
+    let work = tempfile::tempdir()?;
+    let input = work.path().join("input.jpg");
+    write_picture(&input, size)?;
+
+    println!("{size}, JPEG to TIFF, best of {ROUNDS}\n");
+    println!("| model | bare, MP/s | whole program, MP/s | share | peak memory, MiB |");
+    println!("|---|---|---|---|---|");
+    for model in shelf.models() {
+        let network = model.network()?;
+        let (mut bare, mut whole) = (0.0_f64, 0.0_f64);
+        for _ in 0..ROUNDS {
+            bare = bare.max(bare_rate(&*network)?);
+            let began = Instant::now();
+            let original = read(&input, ContentHash::of_file(&input)?, &Limits::default())?.original;
+            let target = size.times(network.factor());
+            let treatment = Treatment::with_model(&shelf, &model.card().id, size, target)?;
+            let renderer = Renderer::new(shelf.clone(), 1 << 20);
+            let output = work.path().join("output.tif");
+            run(&renderer, &original, &treatment, OutputSettings::new(Format::Tiff), &output, &Unhurried, &|_| {})?;
+            whole = whole.max(size.megapixels() / began.elapsed().as_secs_f64());
+        }
+        println!(
+            "| {} | {bare:.3} | {whole:.3} | {:.0} % | {} |",
+            model.card().id,
+            100.0 * whole / bare,
+            peak_mebibytes().map_or_else(|| "?".to_owned(), |m| m.to_string())
+        );
+    }
+    Ok(())
+}
+
+/// Megapixels a second of the network alone.
+fn bare_rate(network: &dyn Network) -> Result<f64, Box<dyn std::error::Error>> {
+    let input = Planes::from_values(BLOCK, (0..3 * BLOCK.area()).map(|i| (i % 251) as f32 / 251.0).collect());
+    network.run(&input)?;
+    let mut best = f64::INFINITY;
+    for _ in 0..5 {
+        let began = Instant::now();
+        network.run(&input)?;
+        best = best.min(began.elapsed().as_secs_f64());
+    }
+    Ok(BLOCK.megapixels() / best)
+}
+
+fn write_picture(path: &std::path::Path, size: Size) -> Result<(), Box<dyn std::error::Error>> {
+    let mut writer = PictureWriter::create(path, size, Channels::Colour, OutputSettings::new(Format::Jpeg), None)?;
+    for y in 0..size.height {
+        let mut row = Planes::black(Size::new(size.width, 1));
+        for channel in 0..3 {
+            for (x, value) in row.row_mut(channel, 0).iter_mut().enumerate() {
+                let (x, y) = (x as f32, y as f32);
+                *value = 0.5 + 0.2 * (x * 0.11).sin() * (y * 0.07).cos() + 0.15 * ((x + y) * 0.013 + channel as f32).sin();
+            }
+        }
+        writer.write(&row)?;
+    }
+    Ok(writer.finish()?)
+}
+
+/// The most memory that this process has had, from /proc.
+fn peak_mebibytes() -> Option<u64> {
+    let status = std::fs::read_to_string("/proc/self/status").ok()?;
+    let line = status.lines().find(|line| line.starts_with("VmHWM"))?;
+    Some(line.split_whitespace().nth(1)?.parse::<u64>().ok()? / 1024)
+}

@@ -1,0 +1,215 @@
+//! A headless Chromium of a test's own, driven through ChromeDriver.
+
+use std::net::{Ipv4Addr, TcpListener};
+use std::path::{Path, PathBuf};
+use std::process::{Child, Command, Stdio};
+use std::time::Duration;
+
+use fantoccini::actions::{InputSource, KeyAction, KeyActions, MouseActions, PointerAction};
+use fantoccini::elements::Element;
+use fantoccini::key::Key;
+use fantoccini::wd::Capabilities;
+use fantoccini::{Client, ClientBuilder, Locator};
+use serde_json::json;
+use tempfile::TempDir;
+
+/// How long a page may take: generous, as the machine may be busy with other tests.
+const PATIENCE: Duration = Duration::from_secs(60);
+
+pub fn project() -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").canonicalize().expect("the project")
+}
+
+pub struct Browser {
+    pub driver: Client,
+    process: Process,
+    _profile: TempDir,
+}
+
+/// ChromeDriver; ended with the test, whatever happens.
+struct Process(Child);
+
+impl Drop for Process {
+    fn drop(&mut self) {
+        let _ = self.0.kill();
+        let _ = self.0.wait();
+    }
+}
+
+impl Browser {
+    pub async fn start() -> Self {
+        let port = TcpListener::bind((Ipv4Addr::LOCALHOST, 0)).unwrap().local_addr().unwrap().port();
+        let process = Command::new("chromedriver")
+            .arg(format!("--port={port}"))
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .expect("chromedriver is installed: ./check does that");
+        let process = Process(process);
+        let profile = tempfile::tempdir().unwrap();
+        let arguments = [
+            "--headless=new",
+            "--no-sandbox",
+            "--disable-gpu",
+            "--disable-dev-shm-usage",
+            "--disable-quic",
+            "--no-first-run",
+            "--disable-background-networking",
+            "--disable-component-update",
+            "--disable-sync",
+            "--window-size=1280,900",
+            &format!("--user-data-dir={}", profile.path().display()),
+        ]
+        .map(str::to_owned);
+        let mut capabilities = Capabilities::new();
+        capabilities.insert("goog:chromeOptions".to_owned(), json!({ "args": arguments }));
+        let address = format!("http://127.0.0.1:{port}");
+        for _ in 0..100 {
+            let mut builder = ClientBuilder::new(hyper_util::client::legacy::connect::HttpConnector::new());
+            if let Ok(driver) = builder.capabilities(capabilities.clone()).connect(&address).await {
+                return Self { driver, process, _profile: profile };
+            }
+            tokio::time::sleep(Duration::from_millis(200)).await;
+        }
+        panic!("no browser came up");
+    }
+
+    pub async fn close(self) {
+        let _ = self.driver.clone().close().await;
+        drop(self.process);
+    }
+
+    pub async fn open(&self, url: &str) {
+        self.driver.goto(url).await.expect("the page opens");
+    }
+
+    pub async fn find(&self, css: &str) -> Element {
+        let waiting = self.driver.wait().at_most(PATIENCE).for_element(Locator::Css(css)).await;
+        waiting.unwrap_or_else(|e| panic!("no {css}: {e}"))
+    }
+
+    pub async fn wait_until(&self, what: &str, condition: impl AsyncFn(&Self) -> bool) {
+        for _ in 0..PATIENCE.as_millis() / 100 {
+            if condition(self).await {
+                return;
+            }
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+        panic!("not in a minute: {what}");
+    }
+
+    /// Clicks the first element of a kind whose text contains this.
+    pub async fn click(&self, css: &str, text: &str) {
+        self.click_where(css, text, async |element: &Element| element.text().await.unwrap_or_default()).await;
+    }
+
+    /// Clicks the first element of a kind whose accessible name, or else text, begins with this.
+    pub async fn click_named(&self, css: &str, name: &str) {
+        self.click_where(css, name, async |element: &Element| match element.attr("aria-label").await {
+            Ok(Some(label)) if label.starts_with(name) => label,
+            Ok(None) => element.text().await.unwrap_or_default(),
+            _ => String::new(),
+        })
+        .await;
+    }
+
+    async fn click_where(&self, css: &str, wanted: &str, words: impl AsyncFn(&Element) -> String) {
+        self.wait_until(&format!("{css} with \"{wanted}\" can be clicked"), async |page: &Self| {
+            for element in page.driver.find_all(Locator::Css(css)).await.unwrap_or_default() {
+                if words(&element).await.contains(wanted) && element.is_enabled().await.unwrap_or(false) {
+                    return element.click().await.is_ok();
+                }
+            }
+            false
+        })
+        .await;
+    }
+
+    pub async fn fill(&self, css: &str, text: &str) {
+        self.find(css).await.send_keys(text).await.expect("keys");
+    }
+
+    /// Types over what a field holds.
+    pub async fn type_over(&self, css: &str, text: &str) {
+        let field = self.find(css).await;
+        field.click().await.expect("a field");
+        field.send_keys(&format!("{}a{}{text}", char::from(Key::Control), char::from(Key::Null))).await.expect("keys");
+    }
+
+    pub async fn choose_files(&self, paths: &[&Path]) {
+        self.driver.wait().at_most(PATIENCE).for_element(Locator::Css("[data-testid=file-input]")).await.expect("a picker");
+        let list = paths.iter().map(|p| p.display().to_string()).collect::<Vec<_>>().join("\n");
+        let input = self.driver.find(Locator::Css("[data-testid=file-input]")).await.expect("a picker");
+        input.send_keys(&list).await.expect("files");
+    }
+
+    pub async fn press(&self, key: &str) {
+        let key = if key == "Escape" { char::from(Key::Escape) } else { key.chars().next().expect("a key") };
+        let actions = KeyActions::new("keys".to_owned())
+            .then(KeyAction::Down { value: key })
+            .then(KeyAction::Up { value: key });
+        self.driver.perform_actions(actions).await.expect("a key");
+        // A dialog that closes takes a moment to let go of the page.
+        tokio::time::sleep(Duration::from_millis(400)).await;
+    }
+
+    pub async fn undo(&self) {
+        let control = char::from(Key::Control);
+        let actions = KeyActions::new("keys".to_owned())
+            .then(KeyAction::Down { value: control })
+            .then(KeyAction::Down { value: 'z' })
+            .then(KeyAction::Up { value: 'z' })
+            .then(KeyAction::Up { value: control });
+        self.driver.perform_actions(actions).await.expect("keys");
+    }
+
+    pub async fn drag(&self, css: &str, dx: i64) {
+        let element = self.find(css).await;
+        let (x, y, width, height) = element.rectangle().await.expect("a place");
+        let (x, y) = ((x + width / 2.0) as i64, (y + height / 3.0) as i64);
+        let to = |x, y| PointerAction::MoveTo { duration: Some(Duration::from_millis(60)), x, y };
+        let left = fantoccini::actions::MOUSE_BUTTON_LEFT;
+        let actions = MouseActions::new("mouse".to_owned())
+            .then(to(x, y))
+            .then(PointerAction::Down { button: left })
+            .then(to(x + dx / 2, y))
+            .then(to(x + dx, y))
+            .then(PointerAction::Up { button: left });
+        self.driver.perform_actions(actions).await.expect("a drag");
+        tokio::time::sleep(Duration::from_millis(300)).await;
+    }
+
+    pub async fn text(&self, css: &str) -> String {
+        self.find(css).await.text().await.expect("text")
+    }
+
+    pub async fn attribute(&self, css: &str, name: &str) -> String {
+        self.find(css).await.attr(name).await.expect("an element").unwrap_or_default()
+    }
+
+    pub async fn wait_for_text(&self, css: &str, text: &str) {
+        self.wait_until(&format!("{css} says \"{text}\""), async |page: &Self| {
+            match page.driver.find(Locator::Css(css)).await {
+                Ok(element) => element.text().await.unwrap_or_default().contains(text),
+                Err(_) => false,
+            }
+        })
+        .await;
+    }
+
+    /// Until every tile in view, of the original and of the result, is there.
+    pub async fn wait_for_tiles(&self) {
+        self.wait_until("all tiles are there", async |page: &Self| {
+            let needed = page.attribute("[data-testid=stage]", "data-needed").await;
+            needed != "0" && page.attribute("[data-testid=stage]", "data-ready").await == needed
+        })
+        .await;
+    }
+
+    /// What the canvas shows, as a string to compare.
+    pub async fn pixels_of_the_stage(&self) -> String {
+        let script = "return document.querySelector('canvas').toDataURL()";
+        let value = self.driver.execute(script, Vec::new()).await.expect("a canvas");
+        value.as_str().expect("a picture").to_owned()
+    }
+}
