@@ -23,6 +23,7 @@ class Config:
     patch: int  # side of a patch of the small picture, pixels
     learning_rate: float
     seed: int = 1
+    earlier_steps: int = 0  # of the run whose weights this one starts from
     damage: Damage = field(default_factory=Damage)
 
     @staticmethod

@@ -29,10 +29,13 @@ LARGEST_DIFFERENCE = 1e-4
 
 def weights_of(config: Config, runs: str, weights: str | None) -> tuple[dict, str]:
     """The running average of a checkpoint, or a bare state dictionary; and how it came about."""
+    earlier = f", after {config.earlier_steps:,} steps of an earlier run" if config.earlier_steps else ""
     if weights:
-        return torch.load(weights), f"weights from {Path(weights).name}"
+        return torch.load(weights), f"{config.earlier_steps:,} steps"
     saved = torch.load(Path(runs) / f"{config.id}.pt", weights_only=False)
-    return saved["average"], f"{saved['step']:,} steps of {config.batch} patches in {saved['seconds'] / 60:.0f} min on two CPU cores"
+    minutes = saved["seconds"] / 60
+    history = f"{saved['step']:,} steps of {config.batch} patches in {minutes:.0f} min on two busy CPU cores{earlier}"
+    return saved["average"], history
 
 
 def write_onnx(net: Enlarger, path: Path) -> None:
@@ -62,6 +65,10 @@ def main() -> None:
     net = Enlarger(config.channels, config.blocks, config.factor)
     net.load_state_dict(state)
     net.eval()
+    # Beside the ONNX file the weights themselves are kept, for a later run to start from.
+    kept = Path("weights")
+    kept.mkdir(exist_ok=True)
+    torch.save(state, kept / f"{config.id}.pt")
     path = Path(args.models) / f"{config.id}.onnx"
     path.parent.mkdir(exist_ok=True)
     write_onnx(net, path)

@@ -65,7 +65,7 @@ async fn from_a_photograph_to_a_file_for_the_printer() {
     page.wait_for_tiles().await;
     let canvas = page.find("canvas").await;
     let before = page.pixels_of_the_stage().await;
-    page.drag("[role=slider][aria-label=Curtain]", -250).await;
+    page.drag("[role=slider][aria-label=Curtain]", -250.0).await;
     let curtain: f64 = page.attribute("[data-testid=stage]", "data-curtain").await.parse().unwrap();
     assert!(curtain < 0.4, "{curtain}");
     assert_ne!(page.pixels_of_the_stage().await, before, "another part of the result is uncovered");

@@ -163,16 +163,16 @@ impl Browser {
         self.driver.perform_actions(actions).await.expect("keys");
     }
 
-    pub async fn drag(&self, css: &str, dx: i64) {
+    pub async fn drag(&self, css: &str, dx: f64) {
         let element = self.find(css).await;
         let (x, y, width, height) = element.rectangle().await.expect("a place");
-        let (x, y) = ((x + width / 2.0) as i64, (y + height / 3.0) as i64);
+        let (x, y) = (x + width / 2.0, y + height / 3.0);
         let to = |x, y| PointerAction::MoveTo { duration: Some(Duration::from_millis(60)), x, y };
         let left = fantoccini::actions::MOUSE_BUTTON_LEFT;
         let actions = MouseActions::new("mouse".to_owned())
             .then(to(x, y))
             .then(PointerAction::Down { button: left })
-            .then(to(x + dx / 2, y))
+            .then(to(x + dx / 2.0, y))
             .then(to(x + dx, y))
             .then(PointerAction::Up { button: left });
         self.driver.perform_actions(actions).await.expect("a drag");
