@@ -80,7 +80,8 @@ fn write_picture(path: &std::path::Path, size: Size) -> Result<(), Box<dyn std::
         for channel in 0..3 {
             for (x, value) in row.row_mut(channel, 0).iter_mut().enumerate() {
                 let (x, y) = (x as f32, y as f32);
-                *value = 0.5 + 0.2 * (x * 0.11).sin() * (y * 0.07).cos() + 0.15 * ((x + y) * 0.013 + channel as f32).sin();
+                *value =
+                    0.5 + 0.2 * (x * 0.11).sin() * (y * 0.07).cos() + 0.15 * ((x + y) * 0.013 + channel as f32).sin();
             }
         }
         writer.write(&row)?;

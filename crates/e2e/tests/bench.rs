@@ -26,7 +26,10 @@ async fn service(folder: &TempDir, database: &TestServer, demo: bool) -> Service
         demo: demo.then(|| project().join("demo")),
         limits: Limits::default(),
     };
-    assert!(settings.front.join("index.html").is_file(), "the front end is built before the browser tests: ./check does");
+    assert!(
+        settings.front.join("index.html").is_file(),
+        "the front end is built before the browser tests: ./check does"
+    );
     Service::start(settings).await.expect("the service starts")
 }
 

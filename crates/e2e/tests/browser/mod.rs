@@ -137,7 +137,12 @@ impl Browser {
     }
 
     pub async fn choose_files(&self, paths: &[&Path]) {
-        self.driver.wait().at_most(PATIENCE).for_element(Locator::Css("[data-testid=file-input]")).await.expect("a picker");
+        self.driver
+            .wait()
+            .at_most(PATIENCE)
+            .for_element(Locator::Css("[data-testid=file-input]"))
+            .await
+            .expect("a picker");
         let list = paths.iter().map(|p| p.display().to_string()).collect::<Vec<_>>().join("\n");
         let input = self.driver.find(Locator::Css("[data-testid=file-input]")).await.expect("a picker");
         input.send_keys(&list).await.expect("files");
@@ -145,9 +150,8 @@ impl Browser {
 
     pub async fn press(&self, key: &str) {
         let key = if key == "Escape" { char::from(Key::Escape) } else { key.chars().next().expect("a key") };
-        let actions = KeyActions::new("keys".to_owned())
-            .then(KeyAction::Down { value: key })
-            .then(KeyAction::Up { value: key });
+        let actions =
+            KeyActions::new("keys".to_owned()).then(KeyAction::Down { value: key }).then(KeyAction::Up { value: key });
         self.driver.perform_actions(actions).await.expect("a key");
         // A dialog that closes takes a moment to let go of the page.
         tokio::time::sleep(Duration::from_millis(400)).await;
