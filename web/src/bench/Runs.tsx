@@ -97,7 +97,7 @@ function JobRow(props: {
             )}
           </>
         )}
-        <Stack direction="row" spacing={1}>
+        <Stack direction="row" spacing={1} sx={{ ml: -0.75 }}>
           {(job.state === "running" || job.state === "waiting") && (
             <Button onClick={() => props.onCancel(job.id)}>Cancel</Button>
           )}
