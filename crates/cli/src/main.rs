@@ -8,7 +8,16 @@ use std::process::ExitCode;
 use clap::Parser;
 
 fn main() -> ExitCode {
-    let outcome = match args::Cli::parse().command {
+    let cli = match args::Cli::try_parse() {
+        Ok(cli) => cli,
+        Err(error) if error.use_stderr() => {
+            eprintln!("dettaglio: {}", one_line(&error.to_string()));
+            return ExitCode::from(2);
+        }
+        // Help and version, which were asked for.
+        Err(error) => error.exit(),
+    };
+    let outcome = match cli.command {
         args::Command::Enlarge(args) => commands::enlarge(&args),
         args::Command::Models(args) => commands::models(&args),
         args::Command::Size(args) => commands::size(&args),
@@ -17,8 +26,15 @@ fn main() -> ExitCode {
         Ok(()) => ExitCode::SUCCESS,
         Err(error) => {
             // One line, whatever the depth of the causes.
-            eprintln!("dettaglio: {}", format!("{error:#}").replace('\n', " "));
+            eprintln!("dettaglio: {}", one_line(&format!("{error:#}")));
             ExitCode::FAILURE
         }
     }
+}
+
+/// The message alone, without the usage that follows it.
+fn one_line(text: &str) -> String {
+    let message = text.split("\n\nUsage:").next().unwrap_or(text);
+    let message = message.strip_prefix("error: ").unwrap_or(message);
+    message.split_whitespace().collect::<Vec<_>>().join(" ")
 }

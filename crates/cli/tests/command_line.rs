@@ -18,6 +18,10 @@ fn dettaglio() -> Command {
     command
 }
 
+fn one_line() -> impl Predicate<str> {
+    predicate::function(|text: &str| text.trim_end().lines().count() == 1)
+}
+
 #[fixture]
 fn folder() -> TempDir {
     let folder = tempfile::tempdir().expect("a folder");
@@ -42,7 +46,7 @@ fn a_picture_becomes_a_file(folder: TempDir, #[case] how: &[&str], #[case] name:
 }
 
 #[rstest]
-#[case::no_size(&["-o", "out.tif"], "how")]
+#[case::no_size(&["-o", "out.tif"], "--factor")]
 #[case::two_sizes(&["-o", "out.tif", "--factor", "2", "--width", "500"], "cannot be used with")]
 #[case::print_without_ppi(&["-o", "out.tif", "--print", "60x40cm"], "--ppi")]
 #[case::no_paper(&["-o", "out.tif", "--print", "large", "--ppi", "240"], "60x40cm")]
@@ -57,7 +61,7 @@ fn a_picture_becomes_a_file(folder: TempDir, #[case] how: &[&str], #[case] name:
 fn what_cannot_be_done_is_said_in_a_line(folder: TempDir, #[case] rest: &[&str], #[case] hint: &str) {
     let mut command = dettaglio();
     command.current_dir(folder.path()).arg("enlarge").arg("vases.png").args(rest);
-    command.assert().failure().stderr(contains(hint).and(contains("panicked").not()));
+    command.assert().failure().stderr(contains(hint).and(contains("panicked").not()).and(one_line()));
     let files = std::fs::read_dir(folder.path()).expect("the folder").count();
     assert_eq!(files, 1, "nothing is left behind");
 }
@@ -77,8 +81,7 @@ fn a_bad_original_is_refused_by_name(
     }
     let mut command = dettaglio();
     command.current_dir(folder.path()).args(["enlarge", name, "-o", "out.tif", "--factor", "2"]);
-    let one_line = predicate::function(|text: &str| text.trim_end().lines().count() == 1);
-    command.assert().failure().stderr(contains(name).and(contains(reason)).and(one_line));
+    command.assert().failure().stderr(contains(name).and(contains(reason)).and(one_line()));
 }
 
 #[test]

@@ -80,7 +80,7 @@ async fn from_a_photograph_to_a_file_for_the_printer() {
     .await;
 
     // The run survives a reload, and its result is there to be saved.
-    page.click_named("button", "Run").await;
+    page.click("[data-testid=run]", "Run").await;
     page.open(&format!("http://{}/", service.address)).await;
     page.wait_for_text("section[aria-label=Process]", "1, the latest").await;
     page.click("section[aria-label=Process] button", "Results").await;
@@ -125,7 +125,7 @@ async fn the_demo_opens_with_a_result_in_view() {
     page.type_over("input[aria-label='Pixels per inch']", "99999").await;
     page.press("Escape").await;
     page.wait_for_text("[role=alert]", "times the original").await;
-    let run = page.find("section[aria-label=Process] button:last-of-type").await;
+    let run = page.find("[data-testid=run]").await;
     page.wait_until("nothing can be run", async |_: &Browser| run.attr("disabled").await.unwrap().is_some()).await;
 
     // Undo brings back what was there.

@@ -11,6 +11,7 @@ import {
   IconButton,
   MenuItem,
   Select,
+  Snackbar,
   Stack,
   ThemeProvider,
   Tooltip,
@@ -18,7 +19,7 @@ import {
 } from "@mui/material";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type DragEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { type Job, type Order, answered, api, sentence } from "../api/client";
+import { type Job, type Order, type Original, answered, api, sentence } from "../api/client";
 import { keys, useEvents, useModels, useOrder, useOrders } from "../api/queries";
 import { Bench } from "../bench/Bench";
 import { PICTURE_TYPES, Tray } from "../bench/Tray";
@@ -72,6 +73,18 @@ function Workplace(props: { themeName: ThemeName; onTheme: () => void }) {
     onSettled: refresh,
   });
 
+  const [removed, setRemoved] = useState<Original>();
+  const remove = useMutation({
+    mutationFn: async ({ original, back }: { original: Original; back: boolean }) => {
+      const params = { params: { path: { id: original.id } } };
+      await (back
+        ? answered(api.POST("/api/v1/originals/{id}/restore", params))
+        : answered(api.DELETE("/api/v1/originals/{id}", params)));
+    },
+    onSuccess: (_, { original, back }) => setRemoved(back ? undefined : original),
+    onSettled: refresh,
+  });
+
   useEffect(() => {
     const onKey = (e: KeyboardEvent) => {
       const typing = /^(INPUT|TEXTAREA|SELECT)$/.test((e.target as HTMLElement).tagName);
@@ -111,6 +124,7 @@ function Workplace(props: { themeName: ThemeName; onTheme: () => void }) {
             contents={contents.data}
             models={models.data}
             onCancel={(id) => cancel.mutate(id)}
+            onRemove={() => remove.mutate({ original, back: false })}
           />
         ) : (
           <Empty
@@ -139,6 +153,17 @@ function Workplace(props: { themeName: ThemeName; onTheme: () => void }) {
           setOrder(id);
           setNewOrder(false);
         }}
+      />
+      <Snackbar
+        open={removed !== undefined}
+        autoHideDuration={12_000}
+        onClose={(_, reason) => reason === "timeout" && setRemoved(undefined)}
+        message={`${removed?.name ?? ""} is out of the order; its file and results are kept`}
+        action={
+          <Button color="inherit" onClick={() => removed && remove.mutate({ original: removed, back: true })}>
+            Put back
+          </Button>
+        }
       />
       <Shortcuts open={shortcuts} onClose={() => setShortcuts(false)} />
     </DropArea>

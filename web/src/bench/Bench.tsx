@@ -19,6 +19,7 @@ export function Bench(props: {
   contents: OrderContents;
   models: Model[];
   onCancel: (job: number) => void;
+  onRemove: () => void;
 }) {
   const { original, contents, models } = props;
   const control = useWish(original, models);
@@ -111,6 +112,7 @@ export function Bench(props: {
         onRun={() => run.mutate()}
         job={jobs.find((j) => j.state === "running" || j.state === "waiting")}
         onCancel={props.onCancel}
+        onRemove={props.onRemove}
         results={contents.enlargements.filter((e) => e.original_id === original.id)}
       />
       <Snackbar

@@ -76,6 +76,7 @@ export function Rail(props: {
   job?: Job;
   onCancel: (job: number) => void;
   results: Enlargement[];
+  onRemove: () => void;
 }) {
   const { original, control, plan, job } = props;
   const { wish } = control;
@@ -98,7 +99,7 @@ export function Rail(props: {
         name="Original"
         state={`${pixels(original.facts.size)}, ${original.facts.format} ${original.facts.depth}-bit`}
       >
-        <OriginalFacts original={original} />
+        <OriginalFacts original={original} onRemove={props.onRemove} />
       </Card>
       <Card name="Enlarge" state={choiceText(wish.enlarge, props.models, plan)} grow={1.2}>
         <EnlargeControls
@@ -150,6 +151,7 @@ export function Rail(props: {
         ) : (
           <Button
             variant="contained"
+            data-testid="run"
             disabled={props.blocked || props.starting}
             onClick={props.onRun}
             sx={{ px: 3, height: 36 }}
@@ -175,7 +177,7 @@ function Fact(props: { name: string; children: ReactNode }) {
   );
 }
 
-function OriginalFacts({ original }: { original: Original }) {
+function OriginalFacts({ original, onRemove }: { original: Original; onRemove: () => void }) {
   const { facts } = original;
   const megapixels = (facts.size.width * facts.size.height) / 1e6;
   return (
@@ -197,9 +199,14 @@ function OriginalFacts({ original }: { original: Original }) {
       {facts.taken && <Fact name="Taken">{facts.taken}</Fact>}
       {facts.turned && <Fact name="Turned">stood upright, as the camera noted</Fact>}
       {facts.had_transparency && <Fact name="Transparency">laid on white</Fact>}
-      <Button component="a" href={`/api/v1/originals/${original.id}/file`} download sx={{ mt: 1 }}>
-        Download the original
-      </Button>
+      <Stack direction="row" spacing={1} sx={{ mt: 1, ml: -0.75 }}>
+        <Button component="a" href={`/api/v1/originals/${original.id}/file`} download>
+          Download the original
+        </Button>
+        <Button color="inherit" onClick={onRemove}>
+          Take out of the order
+        </Button>
+      </Stack>
     </Box>
   );
 }

@@ -17,10 +17,15 @@ export function suggested(original: Original, models: Model[]): Wish {
   };
 }
 
+/** Changes that follow each other as fast as typing are undone together. */
+const TOGETHER_MS = 800;
+
 interface History {
   past: Wish[];
   now: Wish;
   future: Wish[];
+  /** When the latest change was made. */
+  at: number;
 }
 
 export interface WishControl {
@@ -38,6 +43,7 @@ export function useWish(original: Original, models: Model[]): WishControl {
     past: [],
     now: recall<Wish>(key(original)) ?? suggested(original, models),
     future: [],
+    at: 0,
   }));
   const put = useCallback(
     (step: (h: History) => History) =>
@@ -49,19 +55,26 @@ export function useWish(original: Original, models: Model[]): WishControl {
     [original],
   );
   const change = useCallback(
-    (part: Partial<Wish>) =>
-      put((h) => ({ past: [...h.past.slice(-99), h.now], now: { ...h.now, ...part }, future: [] })),
+    (part: Partial<Wish>) => {
+      const at = Date.now();
+      put((h) => ({
+        past: at - h.at < TOGETHER_MS ? h.past : [...h.past.slice(-99), h.now],
+        now: { ...h.now, ...part },
+        future: [],
+        at,
+      }));
+    },
     [put],
   );
   const undo = () =>
     put((h) => {
       const last = h.past.at(-1);
-      return last ? { past: h.past.slice(0, -1), now: last, future: [h.now, ...h.future] } : h;
+      return last ? { past: h.past.slice(0, -1), now: last, future: [h.now, ...h.future], at: 0 } : h;
     });
   const redo = () =>
     put((h) => {
       const next = h.future[0];
-      return next ? { past: [...h.past, h.now], now: next, future: h.future.slice(1) } : h;
+      return next ? { past: [...h.past, h.now], now: next, future: h.future.slice(1), at: 0 } : h;
     });
   return {
     wish: history.now,
