@@ -13,6 +13,7 @@ use std::thread::JoinHandle;
 
 use flate2::write::ZlibEncoder;
 use jpeg_encoder::{Density, Encoder as JpegEncoder, ImageBuffer, JpegColorType, SamplingFactor};
+use rayon::prelude::*;
 use tempfile::NamedTempFile;
 use tiff::encoder::{DirectoryEncoder, Rational, TiffEncoder, TiffKind, TiffKindBig, TiffKindStandard};
 use tiff::tags::{CompressionMethod, PhotometricInterpretation, Predictor, ResolutionUnit, Tag};
@@ -147,17 +148,22 @@ impl Drop for PictureWriter {
 
 /// Rounds planes to a file's samples, channels interleaved.
 fn interleave(planes: &Planes, channels: Channels, depth: Depth) -> Samples {
-    fn gather<T: Copy + Default>(planes: &Planes, channels: Channels, level: impl Fn(f32) -> T) -> Vec<T> {
+    fn gather<T: Copy + Default + Send>(
+        planes: &Planes,
+        channels: Channels,
+        level: impl Fn(f32) -> T + Sync,
+    ) -> Vec<T> {
         match channels {
             Channels::Grey => planes.luminance().into_iter().map(level).collect(),
             Channels::Colour => {
+                let width = planes.size().width as usize;
                 let mut samples = vec![T::default(); planes.values().len()];
-                let (r, g, b) = (planes.plane(0), planes.plane(1), planes.plane(2));
-                for (i, pixel) in samples.chunks_exact_mut(3).enumerate() {
-                    pixel[0] = level(r[i]);
-                    pixel[1] = level(g[i]);
-                    pixel[2] = level(b[i]);
-                }
+                samples.par_chunks_mut(3 * width).enumerate().for_each(|(y, out)| {
+                    let [r, g, b] = [0, 1, 2].map(|channel| planes.row(channel, y as u32));
+                    for ((pixel, r), (g, b)) in out.chunks_exact_mut(3).zip(r).zip(g.iter().zip(b)) {
+                        pixel.copy_from_slice(&[level(*r), level(*g), level(*b)]);
+                    }
+                });
                 samples
             }
         }
