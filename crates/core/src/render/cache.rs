@@ -46,7 +46,7 @@ impl Tile {
         let (width, height) = (self.size.width as usize, self.size.height as usize);
         let start = (channel * height + (from.y + row) as usize) * width + from.x as usize;
         for (value, level) in out.iter_mut().zip(&self.values[start..start + from.width as usize]) {
-            *value = f32::from(*level) * (1.0 / 65535.0);
+            *value = f32::from(*level) / 65535.0;
         }
     }
 
