@@ -35,20 +35,23 @@ need_debian() {
   say "Installing $* ..."
   log=$(mktemp)
   # Debian starts a server when it is installed; this one is not wanted, and one that runs already is left alone.
-  local policy=/usr/sbin/policy-rc.d
+  local policy=/usr/sbin/policy-rc.d made=false
   if [ ! -e $policy ]; then
     printf '#!/bin/sh\nexit 101\n' | "${as_root[@]}" tee $policy >/dev/null
     "${as_root[@]}" chmod +x $policy
     # shellcheck disable=SC2064
     trap "${as_root[*]} rm -f $policy" EXIT
+    made=true
   fi
   "${as_root[@]}" apt-get update -qq >"$log" 2>&1 || true
   if ! "${as_root[@]}" env DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$@" >>"$log" 2>&1; then
     tail -n 5 "$log" >&2
     fail "$* could not be installed: is the network there? The whole story is in $log"
   fi
-  "${as_root[@]}" rm -f $policy
-  trap - EXIT
+  if $made; then
+    "${as_root[@]}" rm -f $policy
+    trap - EXIT
+  fi
   rm -f "$log"
 }
 
