@@ -22,7 +22,8 @@ import { type DragEvent, useCallback, useEffect, useMemo, useRef, useState } fro
 import { type Job, type Order, type Original, answered, api, sentence } from "../api/client";
 import { keys, useEvents, useModels, useOrder, useOrders } from "../api/queries";
 import { Bench } from "../bench/Bench";
-import { PICTURE_TYPES, Tray } from "../bench/Tray";
+import { FilePicker } from "../bench/FilePicker";
+import { Tray } from "../bench/Tray";
 import { Runs } from "../bench/Runs";
 import { type Imports, droppedFiles, useImports } from "../bench/importing";
 import { NewOrder } from "./NewOrder";
@@ -321,15 +322,7 @@ function Empty(props: { loading: boolean; orders?: Order[]; onNewOrder: () => vo
           <Button variant="contained" onClick={() => input.current?.click()}>
             Choose pictures
           </Button>
-          <input
-            ref={input}
-            type="file"
-            accept={PICTURE_TYPES}
-            multiple
-            hidden
-            data-testid="file-input"
-            onChange={(e) => props.onAdd(Array.from(e.target.files ?? []))}
-          />
+          <FilePicker ref={input} onFiles={props.onAdd} />
         </>
       )}
     </Stack>

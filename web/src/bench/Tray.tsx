@@ -5,9 +5,8 @@ import { Box, ButtonBase, CircularProgress, LinearProgress, Tooltip, Typography 
 import { useRef } from "react";
 import type { OrderContents, Original } from "../api/client";
 import { pixels } from "../app/format";
+import { FilePicker } from "./FilePicker";
 import type { Arriving } from "./importing";
-
-export const PICTURE_TYPES = ".jpg,.jpeg,.png,.tif,.tiff,.webp,image/jpeg,image/png,image/tiff,image/webp";
 
 export function Tray(props: {
   contents: OrderContents;
@@ -52,18 +51,7 @@ export function Tray(props: {
           </Typography>
         </ButtonBase>
       </Tooltip>
-      <input
-        ref={input}
-        type="file"
-        accept={PICTURE_TYPES}
-        multiple
-        hidden
-        data-testid="file-input"
-        onChange={(e) => {
-          props.onAdd(Array.from(e.target.files ?? []));
-          e.target.value = "";
-        }}
-      />
+      <FilePicker ref={input} onFiles={props.onAdd} />
       <Box component="ul" sx={{ listStyle: "none", m: 0, p: 0, overflowY: "auto", flex: 1 }}>
         {contents.originals.map((original) => (
           <li key={original.id}>

@@ -1,0 +1,29 @@
+/** The browser's file dialog for pictures, opened by whoever holds the reference. */
+
+import type { RefObject } from "react";
+
+const PICTURE_TYPES = ".jpg,.jpeg,.png,.tif,.tiff,.webp,image/jpeg,image/png,image/tiff,image/webp";
+
+export function FilePicker({
+  ref,
+  onFiles,
+}: {
+  ref: RefObject<HTMLInputElement | null>;
+  onFiles: (files: File[]) => void;
+}) {
+  return (
+    <input
+      ref={ref}
+      type="file"
+      accept={PICTURE_TYPES}
+      multiple
+      hidden
+      data-testid="file-input"
+      onChange={(e) => {
+        onFiles(Array.from(e.target.files ?? []));
+        // The same file may be chosen again, after it was mended.
+        e.target.value = "";
+      }}
+    />
+  );
+}
