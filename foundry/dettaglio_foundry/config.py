@@ -22,8 +22,14 @@ class Config:
     batch: int
     patch: int  # side of a patch of the small picture, pixels
     learning_rate: float
+    kind: str = "enlarge"  # or clean
+    level: str = ""  # of a cleaner: what its second input says, noise or compression
     seed: int = 1
     earlier_steps: int = 0  # of the run whose weights this one starts from
+    patches: dict[str, float] = field(default_factory=lambda: {"photographs": 1.0})  # source of patches -> share
+    blend_with: str = ""  # weights that it was started from, to go back to in part
+    blend: float = 1.0  # how far the exported weights go from those to its own
+    texture_weight: float = 0.0  # of the loss that rewards texture, beside the mean error
     damage: Damage = field(default_factory=Damage)
 
     @staticmethod

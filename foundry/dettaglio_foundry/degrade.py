@@ -25,6 +25,11 @@ class Damage:
     noise_sigma: tuple[float, float] = (0.2, 2.0)  # 8-bit levels
     jpeg_chance: float = 0.35
     jpeg_quality: tuple[int, int] = (78, 98)
+    lesson: str = "enlarging"  # what is taught; see lessons.py
+    # Cleaners only.
+    clean_chance: float = 0.08  # shown an undamaged picture, to learn to leave it alone
+    white_chance: float = 0.4  # white noise rather than a sensor's
+    lights_chance: float = 0.0  # darkened, with stars, lamps and wires
 
 
 def shrink(picture: torch.Tensor, factor: int) -> torch.Tensor:

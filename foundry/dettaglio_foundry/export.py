@@ -2,8 +2,8 @@
 
     python -m dettaglio_foundry.export configs/everyday-x2-draft.toml [--runs runs] [--models ../models] [--weights W.pt]
 
-The ONNX file has opset 17, one float input `input` (1, 3, height, width) with free height and width, and
-one output `output`. It is checked against PyTorch before it is kept. The card's scores are filled in by
+The ONNX file has opset 17, one float input `input` (1, 3, height, width) with free height and width, for a cleaner
+a second one `level` (1, 1, height, width), and one output `output`. It is checked against PyTorch before it is kept. The card's scores are filled in by
 the evaluation, through the product's own engine.
 """
 
@@ -20,11 +20,17 @@ import onnxruntime
 import torch
 
 from .config import Config
-from .network import Enlarger
+from .network import Cleaner, Enlarger, build
 from .photos import CREDITS
 
 LICENCE = "CC-BY-SA-4.0"  # some of the photographs it learned from are shared alike
 LARGEST_DIFFERENCE = 1e-4
+
+# What is drawn rather than photographed, for the card.
+RENDERED = {
+    "lettering": "rendered type and line work, in 143 fonts of Debian packages (OFL, GPL with font exception and similar)",
+    "strands": "rendered strands, from seeds",
+}
 
 
 def weights_of(config: Config, runs: str, weights: str | None) -> tuple[dict, str]:
@@ -38,17 +44,35 @@ def weights_of(config: Config, runs: str, weights: str | None) -> tuple[dict, st
     return saved["average"], history
 
 
-def write_onnx(net: Enlarger, path: Path) -> None:
-    example = torch.rand(1, 3, 40, 52)
+def blended(config: Config, state: dict) -> dict:
+    """Between the weights it was started from and its own: a texture model keeps more of the mean model's accuracy.
+
+    Works as a network that was only tuned further lies in the same valley (Wang et al. 2019, deep network interpolation).
+    """
+    if not config.blend_with:
+        return state
+    earlier = torch.load(config.blend_with)
+    return {name: torch.lerp(earlier[name], value, config.blend) for name, value in state.items()}
+
+
+def write_onnx(net: Enlarger | Cleaner, path: Path) -> None:
+    def example(height: int, width: int) -> dict[str, torch.Tensor]:
+        inputs = {"input": torch.rand(1, 3, height, width)}
+        if isinstance(net, Cleaner):
+            inputs["level"] = torch.rand(1, 1, height, width) * 0.2
+        return inputs
+
+    inputs = example(40, 52)
+    axes = {name: {2: "height", 3: "width"} for name in inputs} | {"output": {2: "tall", 3: "wide"}}
     torch.onnx.export(
-        net, (example,), str(path), opset_version=17, dynamo=False, input_names=["input"], output_names=["output"],
-        dynamic_axes={"input": {2: "height", 3: "width"}, "output": {2: "tall", 3: "wide"}},
+        net, tuple(inputs.values()), str(path), opset_version=17, dynamo=False,
+        input_names=list(inputs), output_names=["output"], dynamic_axes=axes,
     )  # fmt: skip
     onnx.checker.check_model(str(path))
-    other = torch.rand(1, 3, 37, 61)
-    (answer,) = onnxruntime.InferenceSession(str(path)).run(None, {"input": other.numpy()})
+    other = example(36, 62)
+    (answer,) = onnxruntime.InferenceSession(str(path)).run(None, {k: v.numpy() for k, v in other.items()})
     with torch.no_grad():
-        difference = float(np.abs(answer - net(other).numpy()).max())
+        difference = float(np.abs(answer - net(*other.values()).numpy()).max())
     if difference > LARGEST_DIFFERENCE:
         sys.exit(f"{path} differs from PyTorch by {difference}")
 
@@ -62,8 +86,8 @@ def main() -> None:
     args = parser.parse_args()
     config = Config.read(args.config)
     state, history = weights_of(config, args.runs, args.weights)
-    net = Enlarger(config.channels, config.blocks, config.factor)
-    net.load_state_dict(state)
+    net = build(config)
+    net.load_state_dict(blended(config, state))
     net.eval()
     # Beside the ONNX file the weights themselves are kept, for a later run to start from.
     kept = Path("weights")
@@ -72,22 +96,28 @@ def main() -> None:
     path = Path(args.models) / f"{config.id}.onnx"
     path.parent.mkdir(exist_ok=True)
     write_onnx(net, path)
+    blend = f"; weights {config.blend} of the way from {Path(config.blend_with).stem}" if config.blend_with else ""
+    texture = f" with {config.texture_weight} of a texture loss" if config.texture_weight else ""
     card = {
         "id": config.id,
         "name": config.name,
-        "kind": "enlarge",
+        "kind": config.kind,
         "subject": config.subject,
         "grade": config.grade,
         "purpose": config.purpose,
         "factor": config.factor,
         "halo": net.halo,
+        "multiple": Cleaner.FOLD if config.kind == "clean" else 1,
+        "level": config.level or None,
         "parameters": sum(p.numel() for p in net.parameters()),
         "licence": LICENCE,
-        "training_data": CREDITS,
-        "recipe": f"{config.channels} channels, {config.blocks} inner 3x3 convolutions; Charbonnier loss, Adam; {history}",
+        "training_data": CREDITS + [RENDERED[source] for source in config.patches if source in RENDERED],
+        "recipe": f"{config.channels} channels, {config.blocks} inner 3x3 convolutions; Charbonnier loss{texture}, Adam; {history}{blend}",
         "made_on": datetime.date.today().isoformat(),
         "weaknesses": config.weaknesses,
         "scores": [],
+        "cleaning": [],
+        "cleans": config.damage.lesson == "prints",
         "sha256": hashlib.sha256(path.read_bytes()).hexdigest(),
     }
     path.with_suffix(".json").write_text(json.dumps(card, indent=2, ensure_ascii=False) + "\n")

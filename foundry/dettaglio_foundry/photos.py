@@ -109,16 +109,22 @@ def load_halved(path: str) -> np.ndarray:
     return np.asarray(picture.resize((picture.width // 2, picture.height // 2), Image.BICUBIC))
 
 
+def load_all(folder: str) -> list[np.ndarray]:
+    """All photographs of a folder, halved."""
+    pictures = [load_halved(path) for path in sorted(glob.glob(f"{folder}/*.jpg"))]
+    if not pictures:
+        raise SystemExit(f"no photographs in {folder}: run `python -m dettaglio_foundry.photos {folder}` first")
+    return pictures
+
+
 class PatchSource:
     """Endless random patches, the lively ones preferred: flat sky teaches little."""
 
     FLAT_BELOW = 8.0  # standard deviation, 8-bit levels
     FLAT_REFUSED = 0.85
 
-    def __init__(self, folder: str, side: int, rng: random.Random):
-        self.pictures = [load_halved(path) for path in sorted(glob.glob(f"{folder}/*.jpg"))]
-        if not self.pictures:
-            raise SystemExit(f"no photographs in {folder}: run `python -m dettaglio_foundry.photos {folder}` first")
+    def __init__(self, pictures: list[np.ndarray], side: int, rng: random.Random):
+        self.pictures = pictures
         self.side = side
         self.rng = rng
         self.weights = [p.shape[0] * p.shape[1] for p in self.pictures]

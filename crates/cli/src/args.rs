@@ -1,9 +1,12 @@
 //! What can be said on the command line.
 
 use std::path::PathBuf;
+use std::str::FromStr;
 
 use clap::{Args, Parser, Subcommand};
-use dettaglio_core::picture::{Depth, Size};
+use dettaglio_core::codec::{Chroma, Compression, Format, OutputProfile};
+use dettaglio_core::model::own::CHILD_COMMAND;
+use dettaglio_core::picture::{Depth, Region, Size};
 use dettaglio_core::size::{Paper, Target};
 
 /// Enlarges photographs for large prints with learned models.
@@ -16,23 +19,78 @@ pub struct Cli {
 
 #[derive(Subcommand)]
 pub enum Command {
-    /// Enlarge one picture into a file.
-    Enlarge(EnlargeArgs),
-    /// List the models at hand.
+    /// Enlarge pictures, or the pictures of folders, into files.
+    Enlarge(Box<EnlargeArgs>),
+    /// Measure a picture: noise, softness, compression, real detail.
+    Read(ReadArgs),
+    /// Write the treatment that a picture's reading suggests.
+    Suggest(SuggestArgs),
+    /// Compare two pictures of one size, or a result with its original.
+    Compare(CompareArgs),
+    /// List the models at hand; add one of your own, retire and restore.
     Models(ModelsArgs),
     /// Work out a size without touching a picture's pixels.
     Size(SizeArgs),
+    /// Try a strange model in this process and print what was found.
+    #[command(name = CHILD_COMMAND, hide = true)]
+    TryModel {
+        /// The ONNX file.
+        file: PathBuf,
+    },
 }
 
 #[derive(Args)]
 pub struct EnlargeArgs {
-    /// The picture: JPEG, PNG, TIFF or WebP.
-    pub input: PathBuf,
-    /// The result; the ending chooses the format (tif, png, jpg).
-    #[arg(short, long)]
-    pub output: PathBuf,
+    /// Pictures (JPEG, PNG, TIFF, WebP), folders of them, or patterns such as "scans/*.tif".
+    #[arg(required = true)]
+    pub inputs: Vec<String>,
+    /// The result of one picture; the ending chooses the format (tif, png, jpg, webp).
+    #[arg(short, long, required_unless_present = "into")]
+    pub output: Option<PathBuf>,
+    /// Folder for the results of several pictures.
+    #[arg(long, value_name = "DIR", conflicts_with = "output")]
+    pub into: Option<PathBuf>,
+    /// Name of each result in the folder; {name}, {width}, {height}, {long}, {ppi} and {method} are filled in.
+    #[arg(long, default_value = "{name}_{width}x{height}", requires = "into")]
+    pub pattern: String,
+    /// Format of the results in the folder.
+    #[arg(long, default_value = "tif", value_parser = format, requires = "into")]
+    pub format: Format,
     #[command(flatten)]
     pub target: TargetArgs,
+    #[command(flatten)]
+    pub steps: StepArgs,
+    /// Bits per channel, 8 or 16; the original's own when not given and the format holds it.
+    #[arg(long, value_parser = depth)]
+    pub depth: Option<Depth>,
+    /// JPEG quality.
+    #[arg(long, default_value_t = 92, value_parser = clap::value_parser!(u8).range(1..=100))]
+    pub quality: u8,
+    /// JPEG colour: auto, full or half resolution.
+    #[arg(long, default_value = "auto", value_parser = word::<Chroma>)]
+    pub chroma: Chroma,
+    /// TIFF compression: deflate, lzw or none.
+    #[arg(long, default_value = "deflate", value_parser = word::<Compression>)]
+    pub compression: Compression,
+    /// Colours of the result: original, srgb, p3, oprgb or romm.
+    #[arg(long, default_value = "original", value_parser = word::<OutputProfile>)]
+    pub profile: OutputProfile,
+    /// Replace results that exist.
+    #[arg(long)]
+    pub force: bool,
+    #[command(flatten)]
+    pub shelf: ShelfArgs,
+}
+
+/// What is done; what is not said is left out, or follows each picture's own reading with --suggested.
+#[derive(Args)]
+pub struct StepArgs {
+    /// All steps as each picture's own reading suggests.
+    #[arg(long, conflicts_with = "treatment")]
+    pub suggested: bool,
+    /// All steps from a file that `suggest` wrote.
+    #[arg(long, value_name = "FILE")]
+    pub treatment: Option<PathBuf>,
     /// The fast models.
     #[arg(long, conflicts_with_all = ["fine", "model"])]
     pub draft: bool,
@@ -42,21 +100,117 @@ pub struct EnlargeArgs {
     /// This model's subject and grade, or a plain method: nearest, bicubic, lanczos3.
     #[arg(long, value_name = "ID")]
     pub model: Option<String>,
-    /// Bits per channel, 8 or 16; the original's own when not given and the format holds it.
-    #[arg(long, value_parser = depth)]
-    pub depth: Option<Depth>,
-    /// JPEG quality.
-    #[arg(long, default_value_t = 92, value_parser = clap::value_parser!(u8).range(1..=100))]
-    pub quality: u8,
-    /// Replace the output if it exists.
+    /// The learned share, 0 to 1.
+    #[arg(long, value_name = "SHARE")]
+    pub strength: Option<f32>,
+    /// Take out this share of the grain, 0 to 1, at the level that is measured; or off.
+    #[arg(long, value_name = "SHARE|off")]
+    pub grain: Option<Setting>,
+    /// Take out this share of the colour speckle, 0 to 1.
+    #[arg(long, value_name = "SHARE")]
+    pub speckle: Option<f32>,
+    /// Lay this share back where there is texture, 0 to 1.
+    #[arg(long, value_name = "SHARE")]
+    pub keep_texture: Option<f32>,
+    /// The cleaner for grain and speckle, by id.
+    #[arg(long, value_name = "ID")]
+    pub cleaner: Option<String>,
+    /// Take out this share of the compression marks, 0 to 1, at the quality that is measured; or off.
+    #[arg(long, value_name = "SHARE|off")]
+    pub marks: Option<Setting>,
+    /// Take out this share of the softness, 0 to 1, at the spread that is measured; or off.
+    #[arg(long, value_name = "SHARE|off")]
+    pub softness: Option<Setting>,
+    /// Sharpen edges by this much, 0 to 3; or off.
+    #[arg(long, value_name = "AMOUNT|off")]
+    pub edges: Option<Setting>,
+    /// Width of edges in pixels of the result, 0.3 to 12.
+    #[arg(long, value_name = "PX")]
+    pub edge_width: Option<f32>,
+    /// Keep edges from overshooting, 0 to 1.
+    #[arg(long, value_name = "SHARE")]
+    pub halo_guard: Option<f32>,
+    /// Leave flat tone alone, 0 to 1.
+    #[arg(long, value_name = "SHARE")]
+    pub leave_flat: Option<f32>,
+    /// Add grain of this share of the original's own, 0 to 2; or off.
+    #[arg(long, value_name = "SHARE|off")]
+    pub print_grain: Option<Setting>,
+    /// Keep only this part: X,Y,WIDTHxHEIGHT in pixels of the turned picture.
+    #[arg(long, value_name = "CROP", value_parser = crop)]
+    pub crop: Option<Region>,
+    /// Quarter turns clockwise: 0, 90, 180 or 270.
+    #[arg(long, value_name = "DEGREES", value_parser = ["0", "90", "180", "270"])]
+    pub turn: Option<String>,
+    /// Straighten by up to 15 degrees, clockwise.
+    #[arg(long, value_name = "DEGREES", allow_negative_numbers = true)]
+    pub straighten: Option<f64>,
+    /// Fill the sheet of --print with white where its shape differs.
+    #[arg(long, requires = "print", conflicts_with = "bleed")]
+    pub border: bool,
+    /// Carry the picture on past the sheet, mirrored, by so many millimetres.
+    #[arg(long, value_name = "MM", requires = "print")]
+    pub bleed: Option<f64>,
+}
+
+/// A share or an amount, or nothing at all.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Setting {
+    Off,
+    To(f32),
+}
+
+impl FromStr for Setting {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        match text {
+            "off" => Ok(Self::Off),
+            figure => figure.parse().map(Self::To).map_err(|_| format!("\"{text}\" is neither a figure nor off")),
+        }
+    }
+}
+
+#[derive(Args)]
+pub struct ReadArgs {
+    /// The picture.
+    pub input: PathBuf,
+    /// All figures as JSON.
     #[arg(long)]
-    pub force: bool,
+    pub json: bool,
+}
+
+#[derive(Args)]
+pub struct SuggestArgs {
+    /// The picture.
+    pub input: PathBuf,
+    #[command(flatten)]
+    pub target: TargetArgs,
+    /// From how far the print is seen, in metres; 1.5 times its diagonal when not given.
+    #[arg(long, value_name = "M")]
+    pub distance: Option<f64>,
+    /// Where to write the treatment; it is printed when not given.
+    #[arg(short, long)]
+    pub output: Option<PathBuf>,
     #[command(flatten)]
     pub shelf: ShelfArgs,
 }
 
 #[derive(Args)]
+pub struct CompareArgs {
+    /// The original, or one of two results.
+    pub one: PathBuf,
+    /// A result, or the other.
+    pub other: PathBuf,
+    /// The figures as JSON.
+    #[arg(long)]
+    pub json: bool,
+}
+
+#[derive(Args)]
 pub struct ModelsArgs {
+    #[command(subcommand)]
+    pub command: Option<ModelsCommand>,
     /// The cards as JSON.
     #[arg(long)]
     pub json: bool,
@@ -64,11 +218,42 @@ pub struct ModelsArgs {
     pub shelf: ShelfArgs,
 }
 
+#[derive(Subcommand)]
+pub enum ModelsCommand {
+    /// Try an ONNX file of your own and put it on the shelf.
+    Add {
+        /// The ONNX file.
+        file: PathBuf,
+        /// What it is to be called; the file's name when not given.
+        #[arg(long)]
+        name: Option<String>,
+        #[command(flatten)]
+        shelf: ShelfArgs,
+    },
+    /// No longer offer a model; treatments that name it still run.
+    Retire {
+        /// Its id.
+        id: String,
+        #[command(flatten)]
+        shelf: ShelfArgs,
+    },
+    /// Offer a model again.
+    Restore {
+        /// Its id.
+        id: String,
+        #[command(flatten)]
+        shelf: ShelfArgs,
+    },
+}
+
 #[derive(Args)]
 pub struct ShelfArgs {
-    /// Folder of models; by default the one beside the program or above it.
+    /// Folder of the shipped models; by default the one beside the program or above it.
     #[arg(long = "models", value_name = "DIR", env = "DETTAGLIO_MODELS")]
     pub folder: Option<PathBuf>,
+    /// Data folder of the server, where your own models are; by default .dettaglio beside the shipped models.
+    #[arg(long, value_name = "DIR", env = "DETTAGLIO_DATA")]
+    pub data: Option<PathBuf>,
 }
 
 #[derive(Args)]
@@ -136,6 +321,28 @@ impl TargetArgs {
 
 fn depth(text: &str) -> Result<Depth, String> {
     text.parse::<u8>().map_err(|_| format!("\"{text}\" is not 8 or 16")).and_then(Depth::try_from)
+}
+
+fn format(text: &str) -> Result<Format, String> {
+    text.parse().map_err(|e: dettaglio_core::codec::CodecError| e.to_string())
+}
+
+/// One of a setting's words, as they stand in treatment files.
+fn word<T: serde::de::DeserializeOwned>(text: &str) -> Result<T, String> {
+    serde_json::from_value(serde_json::Value::from(text)).map_err(|e| e.to_string())
+}
+
+/// "120,80,600x400" as a part of a picture.
+fn crop(text: &str) -> Result<Region, String> {
+    let refuse = || format!("\"{text}\" is not a crop: write X,Y,WIDTHxHEIGHT, such as 120,80,600x400");
+    let (x, rest) = text.split_once(',').ok_or_else(refuse)?;
+    let (y, size) = rest.split_once(',').ok_or_else(refuse)?;
+    let size = pixels(size).ok_or_else(refuse)?;
+    let place = |part: &str| part.trim().parse::<u32>().map_err(|_| refuse());
+    let (x, y) = (place(x)?, place(y)?);
+    let ends = |start: u32, side: u32| start.checked_add(side).ok_or_else(refuse);
+    ends(x, size.width).and(ends(y, size.height))?;
+    Ok(Region::new(x, y, size.width, size.height))
 }
 
 /// "1500x1000" as a size in pixels.

@@ -3,93 +3,231 @@
 use std::path::{Path, PathBuf};
 
 use anyhow::{Context, bail};
-use dettaglio_core::codec::{self, Format, OutputSettings};
-use dettaglio_core::enlarge::Kernel;
+use dettaglio_core::codec::{self, Decoded, OutputSettings};
+use dettaglio_core::compare;
+use dettaglio_core::frame::Frame;
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::limits::Limits;
-use dettaglio_core::model::{Grade, Shelf};
-use dettaglio_core::picture::{Depth, Size};
+use dettaglio_core::naming::{NameParts, file_name};
+use dettaglio_core::picture::{Depth, Planes};
+use dettaglio_core::reading::Reading;
+use dettaglio_core::recipe::{Recipe, Surround, Worked};
 use dettaglio_core::render::{self, Renderer, Unhurried};
-use dettaglio_core::size::{self, Resolved};
-use dettaglio_core::treatment::Treatment;
+use dettaglio_core::size;
 use indicatif::{ProgressBar, ProgressStyle};
 
-use crate::args::{EnlargeArgs, ModelsArgs, ShelfArgs, SizeArgs, pixels};
-
-/// The subject whose models are used when none is named.
-const DEFAULT_SUBJECT: &str = "everyday";
+use crate::args::{CompareArgs, EnlargeArgs, ReadArgs, SizeArgs, SuggestArgs, pixels};
+use crate::models::shelf;
+use crate::steps;
 
 /// Tiles that a run shares between its bands are in a store of its own; this one only serves single regions.
 const SHARED_TILES: usize = 1 << 20;
 
+/// Enlarges every input; one that fails does not keep the others from being made.
 pub fn enlarge(args: &EnlargeArgs) -> anyhow::Result<()> {
+    let shelf = shelf(&args.shelf)?;
+    let inputs = pictures(&args.inputs)?;
+    if let (Some(output), [_, second, ..]) = (&args.output, &inputs[..]) {
+        bail!(
+            "{} is one file and there are several pictures ({}, ...): give --into FOLDER",
+            output.display(),
+            second.display()
+        );
+    }
+    if let Some(folder) = &args.into {
+        std::fs::create_dir_all(folder).with_context(|| folder.display().to_string())?;
+    }
+    let renderer = Renderer::new(shelf, SHARED_TILES);
+    let mut failed = Vec::new();
+    for (i, input) in inputs.iter().enumerate() {
+        let count = if inputs.len() > 1 { format!("{} of {}: ", i + 1, inputs.len()) } else { String::new() };
+        match enlarge_one(args, &renderer, input, &count) {
+            Ok(()) => {}
+            Err(error) if inputs.len() == 1 => return Err(error),
+            Err(error) => {
+                eprintln!("dettaglio: {}", crate::one_line(&format!("{error:#}")));
+                failed.push(input.display().to_string());
+            }
+        }
+    }
+    if failed.is_empty() {
+        return Ok(());
+    }
+    bail!("{} of {} pictures were not enlarged: {}", failed.len(), inputs.len(), failed.join(", "))
+}
+
+fn enlarge_one(args: &EnlargeArgs, renderer: &Renderer, input: &Path, count: &str) -> anyhow::Result<()> {
     let target = args.target.target()?;
-    let ending = args.output.extension().and_then(|e| e.to_str()).unwrap_or_default();
-    let format: Format = ending.parse().with_context(|| args.output.display().to_string())?;
-    if args.output.exists() && !args.force {
-        bail!("{} exists: choose another name, or give --force to replace it", args.output.display());
+    let format = match &args.output {
+        Some(output) => {
+            let ending = output.extension().and_then(|e| e.to_str()).unwrap_or_default();
+            ending.parse().with_context(|| output.display().to_string())?
+        }
+        None => args.format,
+    };
+    // Before the work of reading, where that is possible.
+    if let Some(output) = &args.output {
+        free_to_write(input, output, args.force)?;
     }
     let limits = Limits::default();
-    let shelf = shelf(&args.shelf)?;
-    let hash = ContentHash::of_file(&args.input).with_context(|| args.input.display().to_string())?;
-    let decoded = codec::read(&args.input, hash, &limits).with_context(|| args.input.display().to_string())?;
-    if same_file(&args.input, &args.output) {
-        bail!("the output is the original itself, which is never changed: choose another name");
-    }
-    let original = decoded.original;
-    let resolved = target.resolve(original.size())?;
+    let decoded = open(input)?;
+    let original = &decoded.original;
+    let named = || input.display().to_string();
+    let recipe = args.steps.recipe(&decoded, &renderer.shelf(), target).with_context(named)?;
+    let Worked { treatment, .. } = recipe.work_out(&renderer.shelf(), original.size(), target).with_context(named)?;
     let depth = args.depth.unwrap_or(if format.holds_sixteen_bits() { original.depth() } else { Depth::Eight });
-    limits.check_output(resolved.size, format, depth, None)?;
-    let treatment = treatment(args, &shelf, original.size(), &resolved)?;
-    let settings = OutputSettings { format, depth, quality: args.quality, ppi: args.target.ppi };
+    limits.check_output(treatment.sheet(), format, depth, None).with_context(named)?;
+    let (quality, chroma, compression, profile) = (args.quality, args.chroma, args.compression, args.profile);
+    let settings = OutputSettings { format, depth, quality, chroma, compression, profile, ppi: args.target.ppi };
+    let output = match (&args.output, &args.into) {
+        (Some(output), _) => output.clone(),
+        (None, Some(folder)) => {
+            let name = input.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
+            let method = treatment.passes().last().map_or("plain", |pass| &pass.model.model);
+            let parts = NameParts { original: &name, size: treatment.sheet(), ppi: settings.ppi, method, format };
+            folder.join(file_name(&args.pattern, &parts)?)
+        }
+        (None, None) => bail!("say where the result goes: --output FILE or --into FOLDER"),
+    };
+    free_to_write(input, &output, args.force)?;
 
     let bar = ProgressBar::new(1000).with_style(
         ProgressStyle::with_template("{msg} {bar:32} {percent:>3} %, {eta} left").expect("a fixed template"),
     );
-    bar.set_message(treatment.describe(&shelf));
-    let renderer = Renderer::new(shelf, SHARED_TILES);
+    bar.set_message(format!("{count}{}", treatment.describe(&renderer.shelf())));
     let progress = |share: f64| bar.set_position((share * 1000.0) as u64);
-    render::run(&renderer, &original, &treatment, settings, &args.output, &Unhurried, &progress)
-        .with_context(|| args.output.display().to_string())?;
+    render::run(renderer, original, &treatment, settings, &output, &Unhurried, &progress)
+        .with_context(|| output.display().to_string())?;
     bar.finish_and_clear();
-    println!("{}: {}, {}", args.output.display(), resolved.size, treatment.describe(renderer.shelf()));
+    println!("{count}{}: {}", output.display(), treatment.describe(&renderer.shelf()));
     Ok(())
 }
 
-fn treatment(args: &EnlargeArgs, shelf: &Shelf, original: Size, resolved: &Resolved) -> anyhow::Result<Treatment> {
-    let plain = match args.model.as_deref() {
-        Some("nearest") => Some(Kernel::Nearest),
-        Some("bicubic") => Some(Kernel::Bicubic),
-        Some("lanczos3") => Some(Kernel::Lanczos3),
-        _ => None,
-    };
-    match (plain, &args.model) {
-        (Some(kernel), _) => Ok(Treatment::plain(kernel, resolved.size)),
-        (None, Some(id)) => Ok(Treatment::with_model(shelf, id, original, resolved.size)?),
-        (None, None) => {
-            let grade = if args.draft { Grade::Draft } else { Grade::Fine };
-            Ok(Treatment::learned(shelf, DEFAULT_SUBJECT, grade, original, resolved.size))
-        }
+fn free_to_write(input: &Path, output: &Path, force: bool) -> anyhow::Result<()> {
+    if output.exists() && !force {
+        bail!("{} exists: choose another name, or give --force to replace it", output.display());
     }
+    if same_file(input, output) {
+        bail!("the output is the original itself, which is never changed: choose another name");
+    }
+    Ok(())
 }
 
-pub fn models(args: &ModelsArgs) -> anyhow::Result<()> {
-    let shelf = shelf(&args.shelf)?;
+fn open(path: &Path) -> anyhow::Result<Decoded> {
+    let named = || path.display().to_string();
+    let hash = ContentHash::of_file(path).with_context(named)?;
+    codec::read(path, hash, &Limits::default()).with_context(named)
+}
+
+/// The files that were named: folders give the pictures in them, patterns what they match.
+fn pictures(inputs: &[String]) -> anyhow::Result<Vec<PathBuf>> {
+    let is_picture = |path: &Path| {
+        let ending = path.extension().and_then(|e| e.to_str()).unwrap_or_default().to_ascii_lowercase();
+        ["jpg", "jpeg", "png", "tif", "tiff", "webp"].contains(&ending.as_str())
+    };
+    let mut found = Vec::new();
+    for input in inputs {
+        let path = Path::new(input);
+        if path.is_dir() {
+            let entries = std::fs::read_dir(path).with_context(|| input.clone())?;
+            let mut files: Vec<PathBuf> = entries.filter_map(|e| Some(e.ok()?.path())).collect();
+            files.retain(|file| file.is_file() && is_picture(file));
+            if files.is_empty() {
+                bail!("there are no pictures in {input}");
+            }
+            files.sort();
+            found.extend(files);
+        } else if path.exists() || !input.contains(['*', '?', '[']) {
+            found.push(path.to_owned());
+        } else {
+            let matches = glob::glob(input).with_context(|| format!("\"{input}\" is not a pattern"))?;
+            let before = found.len();
+            found.extend(matches.filter_map(Result::ok).filter(|file| file.is_file()));
+            if found.len() == before {
+                bail!("nothing matches {input}");
+            }
+        }
+    }
+    found.dedup();
+    Ok(found)
+}
+
+pub fn read(args: &ReadArgs) -> anyhow::Result<()> {
+    let decoded = open(&args.input)?;
+    let reading = Reading::of(&decoded.original, &decoded.facts);
     if args.json {
-        let cards: Vec<_> = shelf.models().iter().map(|m| m.card()).collect();
-        println!("{}", serde_json::to_string_pretty(&cards)?);
+        let all = serde_json::json!({
+            "facts": decoded.facts, "reading": reading, "conclusion": reading.conclusion(),
+        });
+        println!("{}", serde_json::to_string_pretty(&all)?);
         return Ok(());
     }
-    for model in shelf.models() {
-        let card = model.card();
-        let gains: Vec<f64> = card.scores.iter().map(|s| s.gain()).collect();
-        let gain = match gains.len() {
-            0 => "not measured".to_owned(),
-            n => format!("{:+.2} dB over bicubic on {n} photographs", gains.iter().sum::<f64>() / n as f64),
-        };
-        println!("{:<20} {} ({gain})\n{:<20} {}", card.id, card.title(), "", card.purpose);
+    let facts = &decoded.facts;
+    let profile = facts.profile.as_deref().unwrap_or("no profile: taken for sRGB");
+    println!(
+        "{}: {}, {:.1} megapixels, {} {}-bit, {profile}",
+        args.input.display(),
+        facts.size,
+        facts.size.megapixels(),
+        facts.format,
+        facts.depth.bits()
+    );
+    for sentence in reading.conclusion() {
+        println!("  {sentence}");
     }
-    println!("{:<20} plain resampling, for comparison", "nearest, bicubic, lanczos3");
+    Ok(())
+}
+
+pub fn suggest(args: &SuggestArgs) -> anyhow::Result<()> {
+    let shelf = shelf(&args.shelf)?;
+    let decoded = open(&args.input)?;
+    let reading = Reading::of(&decoded.original, &decoded.facts);
+    let target = args.target.target()?;
+    let suggestion = steps::suggestion(&decoded, &reading, &shelf, decoded.original.size(), target, args.distance)?;
+    let recipe = Recipe::suggested(&suggestion, Frame::default(), Surround::None);
+    let text = serde_json::to_string_pretty(&recipe)? + "\n";
+    match &args.output {
+        Some(path) => std::fs::write(path, text).with_context(|| path.display().to_string())?,
+        None => print!("{text}"),
+    }
+    for reason in &suggestion.reasons {
+        eprintln!("{:?}: {}", reason.step, reason.text);
+    }
+    Ok(())
+}
+
+pub fn compare(args: &CompareArgs) -> anyhow::Result<()> {
+    let in_srgb = |path: &Path| -> anyhow::Result<Planes> {
+        let original = open(path)?.original;
+        let planes = original.region(original.size().whole());
+        Ok(original.profile().map_or_else(|| planes.clone(), |profile| profile.to_srgb(&planes)))
+    };
+    let (one, other) = (in_srgb(&args.one)?, in_srgb(&args.other)?);
+    let proportion = |p: &Planes| f64::from(p.size().width) / f64::from(p.size().height);
+    if (proportion(&one) / proportion(&other)).ln().abs() > 0.02 {
+        bail!("{} and {} have other proportions: they cannot show the same", one.size(), other.size());
+    }
+    let departure = compare::departure(&one, &other);
+    // Figures of one size need one size, and something inside the border.
+    let border = 4;
+    let same = one.size() == other.size() && one.size().short_edge() > 2 * border + 11;
+    let (psnr, ssim) =
+        (same.then(|| compare::psnr(&one, &other, border)), same.then(|| compare::ssim(&one, &other, border)));
+    if args.json {
+        // Equal pictures have no finite PSNR, and JSON no infinity.
+        let all = serde_json::json!({
+            "psnr": psnr.filter(|v| v.is_finite()), "ssim": ssim, "equal": psnr == Some(f64::INFINITY),
+            "departure_p95": departure.p95, "departure_mean": departure.mean,
+        });
+        println!("{}", serde_json::to_string_pretty(&all)?);
+        return Ok(());
+    }
+    match psnr.zip(ssim) {
+        Some((psnr, _)) if psnr.is_infinite() => println!("PSNR: equal to the last bit"),
+        Some((psnr, ssim)) => println!("PSNR {psnr:.2} dB, SSIM {ssim:.4} (luminance)"),
+        None => println!("of two sizes ({} and {}): no PSNR", one.size(), other.size()),
+    }
+    println!("departure {:.2} at the 95th percentile, {:.2} on average (CIEDE2000)", departure.p95, departure.mean);
     Ok(())
 }
 
@@ -98,9 +236,10 @@ pub fn size(args: &SizeArgs) -> anyhow::Result<()> {
         Some(size) => size,
         None => {
             let path = Path::new(&args.original);
-            let hash = ContentHash::of_file(path)
-                .with_context(|| format!("\"{}\" is neither a size like 1500x1000 nor a file", args.original))?;
-            codec::read(path, hash, &Limits::default()).with_context(|| args.original.clone())?.original.size()
+            if !path.exists() {
+                bail!("\"{}\" is neither a size like 1500x1000 nor a file", args.original);
+            }
+            open(path)?.original.size()
         }
     };
     let resolved = args.target.target()?.resolve(original)?;
@@ -120,21 +259,6 @@ pub fn size(args: &SizeArgs) -> anyhow::Result<()> {
         println!("usually seen from {usual:.2} m, where the eye can use {:.0} ppi", size::eye_ppi(usual));
     }
     Ok(())
-}
-
-/// The shelf in the named folder, or in the nearest `models` folder above the program or the working folder.
-fn shelf(args: &ShelfArgs) -> anyhow::Result<Shelf> {
-    let folder = match &args.folder {
-        Some(folder) => folder.clone(),
-        None => find_models().context("no folder of models found: name one with --models or DETTAGLIO_MODELS")?,
-    };
-    Ok(Shelf::open(&folder)?)
-}
-
-fn find_models() -> Option<PathBuf> {
-    let starts = [std::env::current_exe().ok()?, std::env::current_dir().ok()?];
-    let folders = starts.iter().flat_map(|start| start.ancestors()).map(|folder| folder.join("models"));
-    folders.into_iter().find(|folder| folder.join("everyday-x2-draft.json").is_file())
 }
 
 fn same_file(a: &Path, b: &Path) -> bool {

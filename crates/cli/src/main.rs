@@ -1,7 +1,9 @@
-//! The command line: enlarge a file, list the models, or do the arithmetic of a print alone.
+//! The command line: enlarge files, measure and compare them, list the models, do the arithmetic of a print.
 
 mod args;
 mod commands;
+mod models;
+mod steps;
 
 use std::process::ExitCode;
 
@@ -19,8 +21,15 @@ fn main() -> ExitCode {
     };
     let outcome = match cli.command {
         args::Command::Enlarge(args) => commands::enlarge(&args),
-        args::Command::Models(args) => commands::models(&args),
+        args::Command::Read(args) => commands::read(&args),
+        args::Command::Suggest(args) => commands::suggest(&args),
+        args::Command::Compare(args) => commands::compare(&args),
+        args::Command::Models(args) => models::models(&args),
         args::Command::Size(args) => commands::size(&args),
+        args::Command::TryModel { file } => {
+            dettaglio_core::model::own::child_main(&file);
+            Ok(())
+        }
     };
     match outcome {
         Ok(()) => ExitCode::SUCCESS,
@@ -33,7 +42,7 @@ fn main() -> ExitCode {
 }
 
 /// The message alone, without the usage that follows it.
-fn one_line(text: &str) -> String {
+pub(crate) fn one_line(text: &str) -> String {
     let message = text.split("\n\nUsage:").next().unwrap_or(text);
     let message = message.strip_prefix("error: ").unwrap_or(message);
     message.split_whitespace().collect::<Vec<_>>().join(" ")

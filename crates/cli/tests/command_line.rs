@@ -15,6 +15,8 @@ fn project() -> PathBuf {
 fn dettaglio() -> Command {
     let mut command = Command::cargo_bin("dettaglio").expect("the program");
     command.env("DETTAGLIO_MODELS", project().join("models"));
+    // Whoever runs the tests may have models of their own.
+    command.env("DETTAGLIO_DATA", project().join("target/no-data"));
     command
 }
 
@@ -52,7 +54,7 @@ fn a_picture_becomes_a_file(folder: TempDir, #[case] how: &[&str], #[case] name:
 #[case::no_paper(&["-o", "out.tif", "--print", "large", "--ppi", "240"], "60x40cm")]
 #[case::zero(&["-o", "out.tif", "--factor", "0"], "above 0")]
 #[case::too_much(&["-o", "out.tif", "--factor", "99"], "32 times")]
-#[case::no_format(&["-o", "out.bmp", "--factor", "2"], "tif, png or jpg")]
+#[case::no_format(&["-o", "out.bmp", "--factor", "2"], "tif, png, jpg or webp")]
 #[case::no_model(&["-o", "out.tif", "--factor", "2", "--model", "magic"], "everyday-x2-draft")]
 #[case::sixteen_in_jpeg(&["-o", "out.jpg", "--factor", "2", "--depth", "16"], "TIFF or PNG")]
 #[case::itself(&["-o", "vases.png", "--factor", "2", "--force"], "never changed")]
@@ -100,4 +102,159 @@ fn the_arithmetic_needs_no_picture() {
     let answer: serde_json::Value = serde_json::from_slice(&output.stdout).expect("JSON");
     assert_eq!(answer["size"]["width"], 5669);
     dettaglio().args(["size", "1500", "--factor", "2"]).assert().failure().stderr(contains("1500x1000"));
+}
+
+/// A picture with noise and JPEG marks.
+fn worn(folder: &Path) -> PathBuf {
+    let mut state = 1_u32;
+    let mut noise = move || {
+        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        ((state >> 16) % 41) as i32 - 20
+    };
+    let mut level = |base: u32| (base as i32 + noise()).clamp(0, 255) as u8;
+    let picture = image::RgbImage::from_fn(300, 200, |x, y| {
+        let base = if (x / 60 + y / 50) % 2 == 0 { 70 } else { 170 };
+        image::Rgb([level(base), level(base), level(base)])
+    });
+    let path = folder.join("worn.jpg");
+    let mut file = std::fs::File::create(&path).expect("a file");
+    image::codecs::jpeg::JpegEncoder::new_with_quality(&mut file, 80).encode_image(&picture).expect("a picture");
+    path
+}
+
+fn printed(command: &mut Command) -> String {
+    String::from_utf8(command.assert().success().get_output().stdout.clone()).expect("text")
+}
+
+#[rstest]
+fn a_picture_is_read_in_words_and_in_figures(folder: TempDir) {
+    let picture = worn(folder.path());
+    dettaglio().arg("read").arg(&picture).assert().success().stdout(contains("noise").and(contains("quality 80")));
+    let json = printed(dettaglio().arg("read").arg(&picture).arg("--json"));
+    let json: serde_json::Value = serde_json::from_str(&json).expect("JSON");
+    assert_eq!(json["facts"]["jpeg_quality"], 80.0);
+    assert!(json["reading"]["noise"]["sigma"].as_f64().expect("a figure") > 5.0, "{json}");
+}
+
+#[rstest]
+fn a_suggestion_can_be_written_changed_and_carried_out(folder: TempDir) {
+    let picture = worn(folder.path());
+    let (file, out) = (folder.path().join("t.json"), folder.path().join("out.png"));
+    let mut suggest = dettaglio();
+    suggest.arg("suggest").arg(&picture).args(["--factor", "2", "-o"]).arg(&file);
+    suggest.assert().success().stderr(contains("noise of sigma"));
+    let enlarge = |out: &Path, how: &[&str]| {
+        let mut command = dettaglio();
+        command
+            .arg("enlarge")
+            .arg(&picture)
+            .args(["--factor", "2", "-o"])
+            .arg(out)
+            .arg("--treatment")
+            .arg(&file)
+            .args(how);
+        printed(&mut command)
+    };
+    let said = enlarge(&out, &[]);
+    assert!(said.contains("Camera noise") && said.contains("edges"), "{said}");
+    let said = enlarge(&folder.path().join("less.png"), &["--grain", "off", "--marks", "off", "--edges", "off"]);
+    assert!(!said.contains("Camera noise") && !said.contains("edges"), "{said}");
+    // The same treatment of the same picture is the same file.
+    let again = folder.path().join("again.png");
+    enlarge(&again, &[]);
+    assert!(std::fs::read(&out).unwrap() == std::fs::read(&again).unwrap());
+    dettaglio().arg("compare").arg(&out).arg(&again).assert().success().stdout(contains("equal"));
+    let figures = printed(dettaglio().arg("compare").arg(&out).arg(folder.path().join("less.png")).arg("--json"));
+    let figures: serde_json::Value = serde_json::from_str(&figures).expect("JSON");
+    let psnr = figures["psnr"].as_f64().expect("a figure");
+    assert!(psnr > 10.0 && psnr < 40.0 && figures["departure_p95"].as_f64() > Some(0.0), "{figures}");
+}
+
+#[rstest]
+fn folders_and_patterns_are_worked_through_and_one_failure_does_not_stop_the_rest(folder: TempDir) {
+    worn(folder.path());
+    std::fs::write(folder.path().join("broken.png"), b"no picture").unwrap();
+    let into = folder.path().join("results");
+    let mut command = dettaglio();
+    command.arg("enlarge").arg(folder.path()).arg("--into").arg(&into);
+    command.args(["--factor", "1.5", "--model", "bicubic", "--format", "webp", "--pattern", "{name}-{method}"]);
+    command.assert().code(1).stderr(contains("broken.png").and(contains("1 of 3 pictures")));
+    let mut names: Vec<String> =
+        std::fs::read_dir(&into).unwrap().map(|e| e.unwrap().file_name().to_string_lossy().into_owned()).collect();
+    names.sort();
+    assert_eq!(names, ["vases-plain.webp", "worn-plain.webp"]);
+    let pattern = format!("{}/*.jpg", folder.path().display());
+    let mut command = dettaglio();
+    command.args(["enlarge", &pattern, "--factor", "2", "--model", "nearest", "--into"]).arg(&into);
+    command.assert().success().stdout(contains("worn_600x400.tif"));
+}
+
+#[rstest]
+#[case(&["--crop", "10,5,40x40", "--factor", "2"], (80, 80))]
+#[case(&["--turn", "90", "--factor", "2"], (120, 180))]
+#[case(&["--print", "6x6in", "--ppi", "30", "--border"], (180, 180))]
+#[case(&["--print", "6x4in", "--ppi", "30", "--bleed", "25.4"], (240, 180))]
+#[case(&["--straighten", "-3", "--factor", "1"], (83, 55))]
+fn the_frame_decides_the_size(folder: TempDir, #[case] how: &[&str], #[case] size: (u32, u32)) {
+    let out = folder.path().join("out.png");
+    let mut command = dettaglio();
+    command
+        .arg("enlarge")
+        .arg(folder.path().join("vases.png"))
+        .arg("-o")
+        .arg(&out)
+        .args(["--model", "bicubic"])
+        .args(how);
+    command.assert().success();
+    let result = image::open(&out).expect("a picture");
+    assert_eq!((result.width(), result.height()), size);
+}
+
+#[rstest]
+#[case(&["--crop", "80,0,40x40"], "leaves the picture")]
+#[case(&["--crop", "all"], "120,80,600x400")]
+#[case(&["--straighten", "30"], "up to 15")]
+#[case(&["--edges", "9"], "0 to 3")]
+#[case(&["--grain", "much"], "neither a figure nor off")]
+#[case(&["--marks", "1"], "no trace of JPEG")]
+#[case(&["--cleaner", "everyday-x2-draft"], "no cleaner for noise")]
+#[case(&["--treatment", "missing.json"], "missing.json")]
+#[case(&["--profile", "wide"], "original")]
+fn a_step_that_makes_no_sense_is_refused_in_one_line(folder: TempDir, #[case] how: &[&str], #[case] words: &str) {
+    let mut command = dettaglio();
+    command.current_dir(folder.path()).args(["enlarge", "vases.png", "-o", "out.tif", "--factor", "2"]).args(how);
+    command.assert().failure().stderr(contains(words).and(one_line()));
+    assert!(!folder.path().join("out.tif").exists());
+}
+
+#[rstest]
+fn a_model_of_ones_own_is_added_used_retired_and_restored(folder: TempDir) {
+    let own = project().join("crates/core/tests/own");
+    let with_data = |arguments: &[&str]| {
+        let mut command = dettaglio();
+        command.env("DETTAGLIO_DATA", folder.path().join("data")).args(arguments);
+        command
+    };
+    let file = own.join("bytes-last-x3.onnx");
+    let added = printed(&mut with_data(&["models", "add", file.to_str().unwrap(), "--name", "Thrice"]));
+    assert!(added.contains("x3, halo 1 px") && added.contains("three colours"), "{added}");
+    let id = added.lines().next().unwrap().rsplit(' ').next().unwrap().to_owned();
+    let (picture, out) = (folder.path().join("vases.png"), folder.path().join("large.png"));
+    let enlarge = ["enlarge", picture.to_str().unwrap(), "-o", out.to_str().unwrap(), "--factor", "3", "--model", &id];
+    with_data(&enlarge).assert().success().stdout(contains("Thrice"));
+    assert_eq!(image::open(&out).unwrap().width(), 270);
+
+    printed(&mut with_data(&["models", "retire", &id]));
+    assert!(printed(&mut with_data(&["models"])).contains("retired"));
+    printed(&mut with_data(&["models", "restore", &id]));
+    assert!(!printed(&mut with_data(&["models"])).contains("retired"));
+}
+
+#[rstest]
+#[case("vases.png", "not an ONNX file")]
+#[case("nowhere.onnx", "nowhere.onnx")]
+fn a_file_that_is_no_model_is_refused_in_a_line(folder: TempDir, #[case] name: &str, #[case] words: &str) {
+    let mut command = dettaglio();
+    command.env("DETTAGLIO_DATA", folder.path()).arg("models").arg("add").arg(folder.path().join(name));
+    command.assert().failure().code(1).stderr(contains(words).and(one_line()));
 }

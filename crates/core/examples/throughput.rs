@@ -10,7 +10,7 @@
 use std::path::PathBuf;
 use std::time::Instant;
 
-use dettaglio_core::codec::{Format, OutputSettings, PictureWriter, read};
+use dettaglio_core::codec::{Carried, Format, OutputSettings, PictureWriter, read};
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::limits::Limits;
 use dettaglio_core::model::{Network, Shelf};
@@ -64,17 +64,18 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
 fn bare_rate(network: &dyn Network) -> Result<f64, Box<dyn std::error::Error>> {
     const SECONDS: f64 = 6.0;
     let input = Planes::from_values(BLOCK, (0..3 * BLOCK.area()).map(|i| (i % 251) as f32 / 251.0).collect());
-    network.run(&input)?;
+    network.run(&input, None)?;
     let (began, mut blocks) = (Instant::now(), 0);
     while began.elapsed().as_secs_f64() < SECONDS {
-        network.run(&input)?;
+        network.run(&input, None)?;
         blocks += 1;
     }
     Ok(BLOCK.megapixels() * f64::from(blocks) / began.elapsed().as_secs_f64())
 }
 
 fn write_picture(path: &std::path::Path, size: Size) -> Result<(), Box<dyn std::error::Error>> {
-    let mut writer = PictureWriter::create(path, size, Channels::Colour, OutputSettings::new(Format::Jpeg), None)?;
+    let mut writer =
+        PictureWriter::create(path, size, Channels::Colour, OutputSettings::new(Format::Jpeg), Carried::default())?;
     for y in 0..size.height {
         let mut row = Planes::black(Size::new(size.width, 1));
         for channel in 0..3 {

@@ -1,10 +1,11 @@
 //! Colour: the transfer curve between encoded values and light, and embedded profiles.
 
 use std::fmt;
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
 use moxcms::{ColorProfile, DataColorSpace, Layout, ProfileText, TransformOptions};
 
+use crate::codec::OutputProfile;
 use crate::hash::ContentHash;
 use crate::picture::{Channels, Planes};
 
@@ -58,6 +59,40 @@ impl fmt::Debug for ColourProfile {
 }
 
 impl ColourProfile {
+    /// A profile that results can be written in; nothing for the original's own.
+    pub fn standard(which: OutputProfile) -> Option<Self> {
+        let parsed = match which {
+            OutputProfile::Original => return None,
+            OutputProfile::Srgb => ColorProfile::new_srgb(),
+            OutputProfile::P3 => ColorProfile::new_display_p3(),
+            OutputProfile::OpRgb => ColorProfile::new_adobe_rgb(),
+            OutputProfile::Romm => ColorProfile::new_pro_photo_rgb(),
+        };
+        let mut parsed = parsed;
+        let name = match which {
+            OutputProfile::OpRgb => Some("opRGB (IEC 61966-2-5)"),
+            OutputProfile::Romm => Some("ROMM RGB (ISO 22028-2)"),
+            _ => None,
+        };
+        if let Some(name) = name {
+            let text = moxcms::LocalizableString::new("en".to_owned(), "GB".to_owned(), name.to_owned());
+            parsed.description = Some(ProfileText::Localizable(vec![text]));
+        }
+        let bytes = parsed.encode().ok()?;
+        Some(Self { bytes, parsed: Box::new(parsed) })
+    }
+
+    /// A conversion of interleaved 16-bit RGB from `from`, or from sRGB, to this profile.
+    pub fn conversion_from(&self, from: Option<&ColourProfile>) -> Option<Conversion> {
+        let srgb = ColorProfile::new_srgb();
+        let source = from.map_or(&srgb, |profile| &*profile.parsed);
+        if source.color_space != DataColorSpace::Rgb {
+            return None;
+        }
+        let options = TransformOptions::default();
+        source.create_transform_16bit(Layout::Rgb, &self.parsed, Layout::Rgb, options).ok().map(Conversion)
+    }
+
     /// A profile from its bytes; nothing when they are no profile for pictures with these channels.
     ///
     /// A profile that cannot be read, or that describes other channels than the file has, says nothing
@@ -119,6 +154,21 @@ impl ColourProfile {
                 (0..3 * area).map(|i| interleaved[i % area * 3 + i / area].clamp(0.0, 1.0)).collect(),
             ),
             Err(_) => planes.clone(),
+        }
+    }
+}
+
+/// From one profile's values to another's.
+pub struct Conversion(Arc<moxcms::Transform16BitExecutor>);
+
+impl Conversion {
+    /// Interleaved RGB samples, converted.
+    pub fn apply(&self, samples: &[u16]) -> Vec<u16> {
+        let mut out = vec![0; samples.len()];
+        // Lengths are equal and whole pixels, the only thing that a transform refuses.
+        match self.0.transform(samples, &mut out) {
+            Ok(()) => out,
+            Err(_) => samples.to_vec(),
         }
     }
 }

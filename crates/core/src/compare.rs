@@ -2,7 +2,12 @@
 //!
 //! Both figures are taken on BT.601 luminance and leave out a border, where a resampler has no neighbours.
 
-use crate::picture::Planes;
+use rayon::prelude::*;
+
+use crate::colour::linearise_fast;
+use crate::enlarge::{Kernel, resample};
+use crate::picture::{Planes, Size};
+use crate::plane::box_mean;
 
 /// Peak signal-to-noise ratio in dB of luminance in [0, 1]; infinite for equal pictures.
 ///
@@ -39,6 +44,126 @@ pub fn ssim(a: &Planes, b: &Planes, border: u32) -> f64 {
     sum / mean_a.values.len() as f64
 }
 
+/// Where a result, brought back to the original's size, departs from the original.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Departure {
+    /// CIEDE2000 per pixel of the original, row-major: 1 is just seen side by side.
+    pub map: Vec<f32>,
+    /// 95 % of the pixels depart by no more.
+    pub p95: f32,
+    /// Mean over all pixels.
+    pub mean: f32,
+}
+
+/// The departure of a result from an original; both hold sRGB values.
+///
+/// The result is averaged down in light to the original's size, or up where it is smaller.
+pub fn departure(original: &Planes, result: &Planes) -> Departure {
+    let size = original.size();
+    let back = resample(result, size, size.whole(), Kernel::Bicubic);
+    let at = |planes: &Planes, i: usize| lab([0, 1, 2].map(|channel| planes.plane(channel)[i]));
+    let map: Vec<f32> =
+        (0..size.area() as usize).into_par_iter().map(|i| ciede2000(at(original, i), at(&back, i))).collect();
+    let mut sorted = map.clone();
+    let place = ((sorted.len() as f64 * 0.95) as usize).min(sorted.len() - 1);
+    let p95 = *sorted.select_nth_unstable_by(place, f32::total_cmp).1;
+    let mean = map.iter().sum::<f32>() / map.len() as f32;
+    Departure { map, p95, mean }
+}
+
+/// Mean gradient of one picture's luminance over another's: below 1 it is softer, above 1 sharper or noisier.
+///
+/// # Panics
+/// As [`psnr`].
+pub fn sharpness(picture: &Planes, truth: &Planes, border: u32) -> f64 {
+    let (picture, truth) = (inner_luminance(picture, border), inner_luminance(truth, border));
+    assert_eq!((picture.width, picture.height), (truth.width, truth.height), "pictures of one size");
+    picture.mean_gradient() / truth.mean_gradient().max(1e-9)
+}
+
+/// How far the strength of fine texture lies from the truth's, place by place, in dB; 0 is equal.
+///
+/// Two bands of luminance (finer than some 2 px, and some 2 to 5 px) in windows of 8 x 8 px: the mean over both and over
+/// all windows of the absolute difference between local standard deviations, as 20 log10 of their ratio. A window in
+/// which the truth has hardly any texture (less than half a level of 255) counts with half a level.
+///
+/// # Panics
+/// As [`psnr`].
+pub fn texture(picture: &Planes, truth: &Planes, border: u32) -> f64 {
+    let (picture, truth) = (inner_luminance(picture, border), inner_luminance(truth, border));
+    assert_eq!((picture.width, picture.height), (truth.width, truth.height), "pictures of one size");
+    let (mut sum, mut count) = (0.0, 0);
+    for (a, b) in picture.bands().iter().zip(truth.bands()) {
+        for (a, b) in a.local_strength().iter().zip(b.local_strength()) {
+            const LEAST: f64 = 0.5 / 255.0;
+            sum += (20.0 * (a.hypot(LEAST) / b.hypot(LEAST)).log10()).abs();
+            count += 1;
+        }
+    }
+    sum / f64::from(count.max(1))
+}
+
+/// Mean CIEDE2000 between two pictures averaged over 8 x 8 px: colour and tone that drifted, detail left out.
+///
+/// # Panics
+/// When the sizes differ.
+pub fn drift(picture: &Planes, truth: &Planes) -> f64 {
+    const CELL: u32 = 8;
+    assert_eq!(picture.size(), truth.size(), "pictures of one size");
+    let side = |px: u32| (px / CELL).max(1);
+    let size = Size::new(side(truth.size().width), side(truth.size().height));
+    let small = |planes: &Planes| resample(planes, size, size.whole(), Kernel::Bicubic);
+    let (picture, truth) = (small(picture), small(truth));
+    let at = |planes: &Planes, i: usize| lab([0, 1, 2].map(|channel| planes.plane(channel)[i]));
+    let area = size.area() as usize;
+    (0..area).map(|i| f64::from(ciede2000(at(&picture, i), at(&truth, i)))).sum::<f64>() / area as f64
+}
+
+/// CIE 1976 L*a*b* of encoded sRGB, under D65.
+fn lab(rgb: [f32; 3]) -> [f32; 3] {
+    let [r, g, b] = rgb.map(linearise_fast);
+    let xyz = [
+        (0.412_456_4 * r + 0.357_576_1 * g + 0.180_437_5 * b) / 0.950_47,
+        0.212_672_9 * r + 0.715_152_2 * g + 0.072_175 * b,
+        (0.019_333_9 * r + 0.119_192 * g + 0.950_304_1 * b) / 1.088_83,
+    ];
+    let [x, y, z] = xyz.map(|t| if t > 216.0 / 24389.0 { t.cbrt() } else { (24389.0 / 27.0 * t + 16.0) / 116.0 });
+    [116.0 * y - 16.0, 500.0 * (x - y), 200.0 * (y - z)]
+}
+
+/// The colour difference of CIE 142 between two L*a*b* colours, all weights 1.
+fn ciede2000(one: [f32; 3], two: [f32; 3]) -> f32 {
+    let ([l1, a1, b1], [l2, a2, b2]) = (one, two);
+    let seventh = |c: f32| (c.powi(7) / (c.powi(7) + 25.0_f32.powi(7))).sqrt();
+    let g = 0.5 * (1.0 - seventh((a1.hypot(b1) + a2.hypot(b2)) / 2.0));
+    let (a1, a2) = (a1 * (1.0 + g), a2 * (1.0 + g));
+    let (c1, c2) = (a1.hypot(b1), a2.hypot(b2));
+    let hue = |a: f32, b: f32| if a == 0.0 && b == 0.0 { 0.0 } else { b.atan2(a).to_degrees().rem_euclid(360.0) };
+    let (h1, h2) = (hue(a1, b1), hue(a2, b2));
+    let grey = c1 * c2 == 0.0;
+    let turn = match h2 - h1 {
+        _ if grey => 0.0,
+        d if d > 180.0 => d - 360.0,
+        d if d < -180.0 => d + 360.0,
+        d => d,
+    };
+    let (dl, dc, dh) = (l2 - l1, c2 - c1, 2.0 * (c1 * c2).sqrt() * (turn / 2.0).to_radians().sin());
+    let (l, c) = ((l1 + l2) / 2.0, (c1 + c2) / 2.0);
+    let h = match h1 + h2 {
+        sum if grey => sum,
+        sum if (h1 - h2).abs() <= 180.0 => sum / 2.0,
+        sum if sum < 360.0 => (sum + 360.0) / 2.0,
+        sum => (sum - 360.0) / 2.0,
+    };
+    let cos = |degrees: f32| degrees.to_radians().cos();
+    let t = 1.0 - 0.17 * cos(h - 30.0) + 0.24 * cos(2.0 * h) + 0.32 * cos(3.0 * h + 6.0) - 0.2 * cos(4.0 * h - 63.0);
+    let rotation = -2.0 * seventh(c) * (60.0 * (-((h - 275.0) / 25.0).powi(2)).exp()).to_radians().sin();
+    let away = (l - 50.0).powi(2);
+    let (sl, sc, sh) = (1.0 + 0.015 * away / (20.0 + away).sqrt(), 1.0 + 0.045 * c, 1.0 + 0.015 * c * t);
+    let (l, c, h) = (dl / sl, dc / sc, dh / sh);
+    (l * l + c * c + h * h + rotation * c * h).max(0.0).sqrt()
+}
+
 struct Grey {
     width: usize,
     height: usize,
@@ -56,6 +181,38 @@ fn inner_luminance(planes: &Planes, border: u32) -> Grey {
 }
 
 impl Grey {
+    /// The mean length of the gradient, by differences to the right and below.
+    fn mean_gradient(&self) -> f64 {
+        let at = |x: usize, y: usize| f64::from(self.values[y * self.width + x]);
+        let gradient = |x, y| (at(x + 1, y) - at(x, y)).hypot(at(x, y + 1) - at(x, y));
+        let places = (0..self.height - 1).flat_map(|y| (0..self.width - 1).map(move |x| (x, y)));
+        places.map(|(x, y)| gradient(x, y)).sum::<f64>() / ((self.width - 1) * (self.height - 1)) as f64
+    }
+
+    /// The finest detail, and the next coarser.
+    fn bands(&self) -> [Grey; 2] {
+        let difference = |fine: &[f32], soft: &[f32]| Grey {
+            width: self.width,
+            height: self.height,
+            values: fine.iter().zip(soft).map(|(f, s)| f - s).collect(),
+        };
+        let soft = box_mean(&self.values, self.width, 1);
+        let softer = box_mean(&soft, self.width, 2);
+        [difference(&self.values, &soft), difference(&soft, &softer)]
+    }
+
+    /// Root mean square in windows of 8 x 8.
+    fn local_strength(&self) -> Vec<f64> {
+        const WINDOW: usize = 8;
+        let cells = (0..self.height / WINDOW).flat_map(|y| (0..self.width / WINDOW).map(move |x| (x, y)));
+        let strength = |(cx, cy): (usize, usize)| {
+            let rows = (cy * WINDOW..(cy + 1) * WINDOW).map(|y| &self.values[y * self.width + cx * WINDOW..][..WINDOW]);
+            let sum: f64 = rows.flatten().map(|v| f64::from(*v).powi(2)).sum();
+            (sum / (WINDOW * WINDOW) as f64).sqrt()
+        };
+        cells.map(strength).collect()
+    }
+
     fn product(&self, other: &Grey) -> Grey {
         let values = self.values.iter().zip(&other.values).map(|(a, b)| a * b).collect();
         Grey { width: self.width, height: self.height, values }
@@ -90,7 +247,7 @@ impl Grey {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::picture::Size;
+    use rstest::rstest;
 
     fn picture(offset: f32) -> Planes {
         let size = Size::new(40, 30);
@@ -98,10 +255,76 @@ mod tests {
         Planes::from_values(size, (0..3 * size.area()).map(|i| value(i % size.area())).collect())
     }
 
+    // Pairs 1, 5, 7, 17 and 25 of the test data of Sharma, Wu and Dalal (2005).
+    #[rstest]
+    #[case([50.0, 2.6772, -79.7751], [50.0, 0.0, -82.7485], 2.0425)]
+    #[case([50.0, -1.1848, -84.8006], [50.0, 0.0, -82.7485], 1.0)]
+    #[case([50.0, 0.0, 0.0], [50.0, -1.0, 2.0], 2.3669)]
+    #[case([50.0, 2.5, 0.0], [73.0, 25.0, -18.0], 27.1492)]
+    #[case([60.2574, -34.0099, 36.2677], [60.4626, -34.1751, 39.4387], 1.2644)]
+    fn colour_differences_follow_the_published_pairs(#[case] one: [f32; 3], #[case] two: [f32; 3], #[case] due: f32) {
+        assert!((ciede2000(one, two) - due).abs() < 0.002, "{}", ciede2000(one, two));
+        assert!((ciede2000(two, one) - due).abs() < 0.002, "either way");
+    }
+
+    #[test]
+    fn white_is_white() {
+        let [l, a, b] = lab([1.0; 3]);
+        assert!((l - 100.0).abs() < 0.01 && a.abs() < 0.02 && b.abs() < 0.02, "{l} {a} {b}");
+    }
+
+    #[test]
+    fn an_honest_enlargement_departs_little_and_a_tinted_one_much() {
+        let small = picture(0.0);
+        let size = small.size().times(3);
+        let large = resample(&small, size, size.whole(), Kernel::Bicubic);
+        let honest = departure(&small, &large);
+        let mut tinted = large.clone();
+        let reds = size.area() as usize;
+        tinted.values_mut()[..reds].iter_mut().for_each(|v| *v += 0.05);
+        let tinted = departure(&small, &tinted);
+        assert!(tinted.mean > honest.mean + 2.0 && tinted.p95 > honest.p95, "{} {}", honest.mean, tinted.mean);
+        assert_eq!(departure(&small, &small).p95, 0.0);
+    }
+
     #[test]
     fn a_known_difference_has_the_known_psnr() {
         assert!((psnr(&picture(0.0), &picture(0.1), 4) - 20.0).abs() < 1e-3);
         assert_eq!(psnr(&picture(0.0), &picture(0.0), 4), f64::INFINITY);
+    }
+
+    /// Fine noise of a given strength on grey.
+    fn textured(strength: f32) -> Planes {
+        let size = Size::new(64, 48);
+        let value = |i: u64| {
+            let hash = (i + 1).wrapping_mul(0x9E37_79B9_7F4A_7C15) >> 40;
+            0.5 + strength * (hash as f32 / (1 << 24) as f32 - 0.5)
+        };
+        Planes::from_values(size, (0..3 * size.area()).map(|i| value(i % size.area())).collect())
+    }
+
+    #[test]
+    fn half_the_texture_is_six_decibels_away_and_half_as_sharp() {
+        let (full, half) = (textured(0.4), textured(0.2));
+        assert!((texture(&half, &full, 4) - 6.02).abs() < 0.1, "{}", texture(&half, &full, 4));
+        assert!((sharpness(&half, &full, 4) - 0.5).abs() < 1e-3);
+        assert_eq!((texture(&full, &full, 4), sharpness(&full, &full, 4)), (0.0, 1.0));
+    }
+
+    #[test]
+    fn texture_elsewhere_is_texture_all_the_same() {
+        let full = textured(0.4);
+        let mut moved = full.clone();
+        moved.values_mut().rotate_left(1);
+        assert!(texture(&moved, &full, 4) < 1.0 && psnr(&moved, &full, 4) < 20.0);
+    }
+
+    #[test]
+    fn drift_sees_tone_and_not_detail() {
+        let (full, fine) = (textured(0.2), textured(0.0));
+        assert!(drift(&full, &fine) < 0.6, "{}", drift(&full, &fine));
+        assert!(drift(&picture(0.05), &picture(0.0)) > 2.0);
+        assert_eq!(drift(&full, &full), 0.0);
     }
 
     #[test]

@@ -41,7 +41,8 @@ impl Kernel {
         }
     }
 
-    fn weight(self, x: f64) -> f64 {
+    /// The weight of a pixel that lies `x` pixels of the coarser grid away.
+    pub(crate) fn weight(self, x: f64) -> f64 {
         let x = x.abs();
         match self {
             Kernel::Nearest => f64::from(x <= 0.5),

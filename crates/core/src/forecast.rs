@@ -14,6 +14,12 @@ use crate::treatment::Treatment;
 /// Pixels a second at which a result is resampled and encoded, until a run has measured it.
 const WRITING_RATE: f64 = 15e6;
 
+/// Pixels a second of the Finish step's edges and grain, as measured once (docs/speed.md).
+const EDGES_RATE: f64 = 10e6;
+
+/// See [`EDGES_RATE`].
+const GRAIN_RATE: f64 = 40e6;
+
 /// What this machine does in a second, per model.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
 pub struct Rates {
@@ -24,21 +30,35 @@ pub struct Rates {
 }
 
 impl Rates {
-    /// Times every model of the shelf on a small block: about a second each.
-    pub fn measure(shelf: &Shelf) -> Result<Self, ModelError> {
-        let mut rates = Self::default();
-        for model in shelf.models() {
-            rates.models.insert(model.card().id.clone(), measure(&*model.network()?)?);
+    /// Times every offered model of the shelf that is not known yet on a small block: about a second each.
+    ///
+    /// Answers what went wrong with those that could not be timed.
+    pub fn measure(&mut self, shelf: &Shelf) -> Vec<ModelError> {
+        let mut troubles = Vec::new();
+        for model in shelf.offered() {
+            let id = &model.card().id;
+            if self.models.contains_key(id) {
+                continue;
+            }
+            match model.network().and_then(|network| measure(&*network)) {
+                Ok(rate) => self.models.extend([(id.clone(), rate)]),
+                Err(error) => troubles.push(error),
+            }
         }
-        Ok(rates)
+        troubles
     }
 
     /// Seconds for the whole result; nothing when a model's rate was never measured.
-    pub fn seconds(&self, original: Size, treatment: &Treatment) -> Option<f64> {
-        let passes = treatment.pass_inputs(original);
+    ///
+    /// `kept` is what the treatment's frame keeps of the original.
+    pub fn seconds(&self, kept: Size, treatment: &Treatment) -> Option<f64> {
+        let inputs = treatment.model_inputs(kept);
         let learned: Option<f64> =
-            passes.iter().map(|(pass, pixels)| Some(*pixels as f64 / self.models.get(&pass.model)?)).sum();
-        Some(learned? + treatment.size.area() as f64 / self.writing.unwrap_or(WRITING_RATE))
+            inputs.iter().map(|(model, pixels)| Some(*pixels as f64 / self.models.get(*model)?)).sum();
+        let pixels = treatment.sheet().area() as f64;
+        let edges = treatment.finish.edges.map_or(0.0, |_| pixels / EDGES_RATE);
+        let grain = treatment.finish.grain.map_or(0.0, |_| pixels / GRAIN_RATE);
+        Some(learned? + edges + grain + pixels / self.writing.unwrap_or(WRITING_RATE))
     }
 }
 
@@ -46,11 +66,12 @@ impl Rates {
 fn measure(network: &dyn Network) -> Result<f64, ModelError> {
     const BLOCK: Size = Size::new(512, 256);
     let input = Planes::from_values(BLOCK, (0..3 * BLOCK.area()).map(|i| (i % 251) as f32 / 251.0).collect());
-    network.run(&input)?;
+    let level = network.level().map(|_| vec![0.05; BLOCK.area() as usize]);
+    network.run(&input, level.as_deref())?;
     let mut best = f64::INFINITY;
     for _ in 0..3 {
         let began = Instant::now();
-        network.run(&input)?;
+        network.run(&input, level.as_deref())?;
         best = best.min(began.elapsed().as_secs_f64());
     }
     Ok(BLOCK.area() as f64 / best)
@@ -67,7 +88,7 @@ pub fn bytes(
     pace: &dyn Pace,
 ) -> Result<u64, RenderError> {
     const PATCH: u32 = 256;
-    let size = treatment.size;
+    let size = treatment.sheet();
     let patches: Vec<Region> = if size.area() <= 6 * u64::from(PATCH * PATCH) {
         vec![size.whole()]
     } else {

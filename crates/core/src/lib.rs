@@ -7,11 +7,17 @@
 //! | [`picture`] | pixels: sizes, regions, planes of floating-point RGB, the decoded original |
 //! | [`codec`] | files in (JPEG, PNG, TIFF, WebP) and out (JPEG, PNG, TIFF), row band by row band |
 //! | [`colour`] | transfer curve and profiles |
+//! | [`reading`] | what is measured on an original, and what it comes to in words |
 //! | [`size`] | from "60 x 40 cm at 240 ppi" to pixels, and what such a print is worth |
 //! | [`limits`] | what is refused, before any work is done |
 //! | [`model`] | the shelf of learned networks, their cards, and the runtime that computes them |
+//! | [`frame`] | turning, straightening, cropping |
+//! | [`clean`] | compression marks, noise, softness: what goes before enlarging |
 //! | [`enlarge`] | plain resampling kernels, and the chain of passes that reaches a factor |
+//! | [`finish`] | edges and grain at the print's scale |
 //! | [`treatment`] | the ordered, saved settings for one picture |
+//! | [`suggest`] | the treatment that a reading and a print suggest, with reasons |
+//! | [`recipe`] | what a person chooses, before it is worked out for a picture and a size |
 //! | [`render`] | `render(original, treatment, region)`: the one definition of a result |
 //! | [`compare`] | PSNR, SSIM and other figures between two pictures |
 //! | [`forecast`] | how long and how large it will be |
@@ -19,16 +25,23 @@
 //!
 //! Data flows one way: `codec -> picture -> render (enlarge, model) -> codec`.
 
+pub mod clean;
 pub mod codec;
 pub mod colour;
 pub mod compare;
 pub mod enlarge;
+pub mod finish;
 pub mod forecast;
+pub mod frame;
 pub mod hash;
 pub mod limits;
 pub mod model;
 pub mod naming;
 pub mod picture;
+mod plane;
+pub mod reading;
+pub mod recipe;
 pub mod render;
 pub mod size;
+pub mod suggest;
 pub mod treatment;

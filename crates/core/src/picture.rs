@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
+use crate::codec::Metadata;
 use crate::colour::ColourProfile;
 use crate::hash::ContentHash;
 
@@ -204,6 +205,29 @@ impl Planes {
     }
 }
 
+impl Planes {
+    /// With the sides filled up to whole multiples by repeating the right and lower edge; nothing when they are.
+    pub fn filled_up(&self, multiple: u32) -> Option<Planes> {
+        let size = self.size();
+        let full = Size::new(size.width.next_multiple_of(multiple), size.height.next_multiple_of(multiple));
+        (full != size).then(|| {
+            let planes = (0..3).flat_map(|channel| fill_up(self.plane(channel), size, full)).collect();
+            Planes::from_values(full, planes)
+        })
+    }
+}
+
+/// One plane of `size` filled up to `full` by repeating its last column and row.
+pub fn fill_up(plane: &[f32], size: Size, full: Size) -> Vec<f32> {
+    let width = size.width as usize;
+    (0..full.height as usize)
+        .flat_map(|y| {
+            let row = &plane[y.min(size.height as usize - 1) * width..][..width];
+            (0..full.width as usize).map(move |x| row[x.min(width - 1)])
+        })
+        .collect()
+}
+
 /// Bits per channel of a file.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize, Deserialize)]
 #[serde(try_from = "u8", into = "u8")]
@@ -272,6 +296,16 @@ pub enum Samples {
     Sixteen(Vec<u16>),
 }
 
+impl Samples {
+    /// Bits per channel.
+    pub fn depth(&self) -> Depth {
+        match self {
+            Samples::Eight(_) => Depth::Eight,
+            Samples::Sixteen(_) => Depth::Sixteen,
+        }
+    }
+}
+
 /// A decoded original: upright, in its own depth and profile, never changed.
 #[derive(Debug)]
 pub struct Original {
@@ -280,6 +314,7 @@ pub struct Original {
     channels: Channels,
     samples: Samples,
     profile: Option<Arc<ColourProfile>>,
+    metadata: Option<Arc<Metadata>>,
 }
 
 impl Original {
@@ -301,7 +336,12 @@ impl Original {
             Samples::Sixteen(values) => values.len(),
         };
         assert_eq!(count as u64, size.area() * channels.count() as u64, "samples of {size}");
-        Self { hash, size, channels, samples, profile: profile.map(Arc::new) }
+        Self { hash, size, channels, samples, profile: profile.map(Arc::new), metadata: None }
+    }
+
+    /// With what its file says about itself, to be carried over into results.
+    pub fn with_metadata(self, metadata: Metadata) -> Self {
+        Self { metadata: Some(Arc::new(metadata)), ..self }
     }
 
     /// From floating-point planes, rounded to 16 bits: for tests and generated pictures.
@@ -333,10 +373,12 @@ impl Original {
 
     /// Bits per channel.
     pub fn depth(&self) -> Depth {
-        match self.samples {
-            Samples::Eight(_) => Depth::Eight,
-            Samples::Sixteen(_) => Depth::Sixteen,
-        }
+        self.samples.depth()
+    }
+
+    /// What its file says about itself.
+    pub fn metadata(&self) -> Option<&Arc<Metadata>> {
+        self.metadata.as_ref()
     }
 
     /// The embedded colour profile, if there was one.

@@ -3,23 +3,38 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::clean::Clean;
 use crate::enlarge::Kernel;
+use crate::finish::Finish;
+use crate::frame::{Frame, FrameError};
 use crate::hash::ContentHash;
-use crate::model::{Card, Grade, ModelError, Shelf};
-use crate::picture::Size;
+use crate::model::{Card, Grade, ModelError, ModelRef, Shelf};
+use crate::picture::{Region, Size};
 
-/// What is done to an original.
-#[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+/// What is done to an original, in the order in which it is done.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Treatment {
+    /// Turned and cropped.
+    #[serde(default)]
+    pub frame: Frame,
+    /// What is taken out.
+    #[serde(default)]
+    pub clean: Clean,
     /// How it is made larger.
     pub enlarge: Enlarge,
-    /// Pixels of the result.
+    /// What is done at the print's scale.
+    #[serde(default)]
+    pub finish: Finish,
+    /// Pixels of the picture in the result.
     pub size: Size,
+    /// What lies around it.
+    #[serde(default)]
+    pub margin: Margin,
 }
 
 /// The Enlarge step.
-#[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase", tag = "by")]
 pub enum Enlarge {
@@ -32,90 +47,323 @@ pub enum Enlarge {
     Learned {
         /// In the order in which they run; at least one.
         passes: Vec<Pass>,
+        /// The share of the learned result; the rest is Lanczos 3. 0 to 1.
+        #[serde(default = "whole")]
+        strength: f32,
     },
+}
+
+fn whole() -> f32 {
+    1.0
 }
 
 /// One learned pass.
 #[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Pass {
-    /// The model's id.
-    pub model: String,
-    /// The very file that is meant.
-    #[cfg_attr(feature = "schema", schema(value_type = String))]
-    pub sha256: ContentHash,
+    /// By which model.
+    #[serde(flatten)]
+    pub model: ModelRef,
     /// Output side / input side.
     pub factor: u32,
 }
 
-impl Pass {
-    fn of(card: &Card) -> Self {
-        Self { model: card.id.clone(), sha256: card.sha256, factor: card.factor }
+/// What lies around the picture on the sheet.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(default)]
+pub struct Margin {
+    /// Pixels to the left.
+    pub left: u32,
+    /// Pixels above.
+    pub top: u32,
+    /// Pixels to the right.
+    pub right: u32,
+    /// Pixels below.
+    pub bottom: u32,
+    /// What it is filled with.
+    pub fill: Fill,
+}
+
+impl Margin {
+    /// So many pixels on every side.
+    pub fn around(pixels: u32, fill: Fill) -> Self {
+        Self { left: pixels, top: pixels, right: pixels, bottom: pixels, fill }
     }
+
+    /// The sheet with a picture of this size.
+    pub fn sheet(&self, picture: Size) -> Size {
+        Size::new(picture.width + self.left + self.right, picture.height + self.top + self.bottom)
+    }
+}
+
+/// What a margin is filled with.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Fill {
+    /// Bare paper.
+    #[default]
+    White,
+    /// Black.
+    Black,
+    /// The picture goes on as its own mirror image: for a bleed, or the sides of a stretched canvas.
+    Mirror,
+}
+
+/// Why a treatment cannot be carried out.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+pub enum TreatmentError {
+    /// The frame does not suit the original.
+    #[error(transparent)]
+    Frame(#[from] FrameError),
+    /// A setting is not a number, or outside its range.
+    #[error("{what} is {value}: {least} to {most} can be set")]
+    Setting {
+        /// Which setting.
+        what: &'static str,
+        /// What it is.
+        value: f32,
+        /// The least.
+        least: f32,
+        /// The most.
+        most: f32,
+    },
+    /// Sides are not in the original's proportions.
+    #[error("{size} would stretch a picture of {kept}: a crop or a margin keeps its proportions")]
+    Stretched {
+        /// What was kept of the original.
+        kept: Size,
+        /// What it was to become.
+        size: Size,
+    },
+    /// A mirrored margin that is wider than the picture it mirrors.
+    #[error(
+        "a mirrored margin of {margin} px is wider than the picture itself ({size}): choose a smaller one, or white"
+    )]
+    MarginTooWide {
+        /// The widest margin.
+        margin: u32,
+        /// The picture.
+        size: Size,
+    },
 }
 
 impl Treatment {
     /// Plain resampling to `size`.
     pub fn plain(kernel: Kernel, size: Size) -> Self {
-        Self { enlarge: Enlarge::Plain { kernel }, size }
+        Self {
+            frame: Frame::default(),
+            clean: Clean::default(),
+            enlarge: Enlarge::Plain { kernel },
+            finish: Finish::default(),
+            size,
+            margin: Margin::default(),
+        }
     }
 
-    /// The smallest chain of a subject's models that covers the way from `original` to `size`.
+    /// The smallest chain of a subject's models that covers the way from `kept`, the framed original, to `size`.
     ///
     /// Plain Lanczos 3 where no model is needed: for a result no larger than the original.
-    pub fn learned(shelf: &Shelf, subject: &str, grade: Grade, original: Size, size: Size) -> Self {
-        let factor = f64::from(size.width) / f64::from(original.width);
-        let factor = factor.max(f64::from(size.height) / f64::from(original.height));
-        let passes: Vec<Pass> = shelf.chain(subject, grade, factor).iter().map(|m| Pass::of(m.card())).collect();
-        if passes.is_empty() {
-            return Self::plain(Kernel::Lanczos3, size);
-        }
-        Self { enlarge: Enlarge::Learned { passes }, size }
+    pub fn learned(shelf: &Shelf, subject: &str, grade: Grade, kept: Size, size: Size) -> Self {
+        Self { enlarge: Enlarge::learned(shelf, subject, grade, kept, size), ..Self::plain(Kernel::Lanczos3, size) }
     }
 
     /// As [`learned`](Self::learned), for the subject and grade of the model with this id.
-    pub fn with_model(shelf: &Shelf, id: &str, original: Size, size: Size) -> Result<Self, ModelError> {
+    pub fn with_model(shelf: &Shelf, id: &str, kept: Size, size: Size) -> Result<Self, ModelError> {
         let card = shelf.get(id)?.card();
-        Ok(Self::learned(shelf, &card.subject, card.grade, original, size))
+        Ok(Self::learned(shelf, &card.subject, card.grade, kept, size))
     }
 
     /// Names it in cache keys and addresses.
     pub fn hash(&self) -> ContentHash {
-        ContentHash::of_step(&ContentHash::of(b"treatment 1"), self)
+        ContentHash::of_step(&ContentHash::of(b"treatment 2"), self)
     }
 
-    /// The learned passes; none for plain resampling.
+    /// Pixels of the whole result: the picture and its margin.
+    pub fn sheet(&self) -> Size {
+        self.margin.sheet(self.size)
+    }
+
+    /// Where the picture lies on the sheet.
+    pub fn place(&self) -> Region {
+        Region::new(self.margin.left, self.margin.top, self.size.width, self.size.height)
+    }
+
+    /// The same picture by plain resampling and nothing else, for comparison.
+    pub fn untreated(&self, kernel: Kernel) -> Self {
+        Self { frame: self.frame, margin: self.margin, ..Self::plain(kernel, self.size) }
+    }
+
+    /// The learned enlarging passes; none for plain resampling.
     pub fn passes(&self) -> &[Pass] {
         match &self.enlarge {
             Enlarge::Plain { .. } => &[],
-            Enlarge::Learned { passes } => passes,
+            Enlarge::Learned { passes, .. } => passes,
         }
     }
 
-    /// Pixels that go into each learned pass, in order: what the time depends on.
-    pub fn pass_inputs(&self, original: Size) -> Vec<(&Pass, u64)> {
+    /// Whether any model runs.
+    pub fn needs_model(&self) -> bool {
+        !self.clean.is_off() || !self.passes().is_empty()
+    }
+
+    /// Pixels that go into each pass of a model, cleaners first, in order: what the time depends on.
+    pub fn model_inputs(&self, kept: Size) -> Vec<(&str, u64)> {
+        let cleaned = self.clean.passes().into_iter().map(|(model, _)| (model.model.as_str(), kept.area()));
         let mut sides = 1_u64;
-        self.passes()
-            .iter()
-            .map(|pass| {
-                let pixels = original.area() * sides * sides;
-                sides *= u64::from(pass.factor);
-                (pass, pixels)
-            })
-            .collect()
+        let enlarged = self.passes().iter().map(|pass| {
+            let pixels = kept.area() * sides * sides;
+            sides *= u64::from(pass.factor);
+            (pass.model.model.as_str(), pixels)
+        });
+        cleaned.chain(enlarged).collect()
     }
 
-    /// In words for a record: "Everyday x4 draft, then Lanczos 3 to 5669 x 3780 px".
-    pub fn describe(&self, shelf: &Shelf) -> String {
-        match &self.enlarge {
-            Enlarge::Plain { kernel } => format!("{kernel} to {}", self.size),
-            Enlarge::Learned { passes } => {
-                let names: Vec<String> = passes
-                    .iter()
-                    .map(|pass| shelf.get(&pass.model).map_or_else(|_| pass.model.clone(), |m| m.card().title()))
-                    .collect();
-                format!("{}, to {}", names.join(", then "), self.size)
-            }
+    /// Whether it can be carried out on an original of this size; every refusal says what can be done instead.
+    pub fn check(&self, original: Size) -> Result<(), TreatmentError> {
+        let kept = self.frame.size(original)?;
+        self.check_settings()?;
+        // Rounding either side to whole pixels shifts the proportion by up to a pixel.
+        let due = f64::from(self.size.width) * f64::from(kept.height) / f64::from(kept.width);
+        if (due - f64::from(self.size.height)).abs() > 1.0 + due * 0.005 {
+            return Err(TreatmentError::Stretched { kept, size: self.size });
         }
+        let Margin { left, top, right, bottom, fill } = self.margin;
+        let widest =
+            left.max(right).saturating_sub(self.size.width).max(top.max(bottom).saturating_sub(self.size.height));
+        if fill == Fill::Mirror && widest > 0 {
+            return Err(TreatmentError::MarginTooWide {
+                margin: left.max(right).max(top).max(bottom),
+                size: self.size,
+            });
+        }
+        Ok(())
+    }
+
+    fn check_settings(&self) -> Result<(), TreatmentError> {
+        let within = |what, value: f32, least: f32, most: f32| {
+            let inside = value.is_finite() && (least..=most).contains(&value);
+            if inside { Ok(()) } else { Err(TreatmentError::Setting { what, value, least, most }) }
+        };
+        if let Some(marks) = &self.clean.marks {
+            within("the quality of compression", marks.quality, 1.0, 100.0)?;
+            within("the strength of Compression marks", marks.strength, 0.0, 1.0)?;
+        }
+        if let Some(noise) = &self.clean.noise {
+            noise.level.0.iter().try_for_each(|sigma| within("a point of the noise level", *sigma, 0.0, 128.0))?;
+            within("Grain", noise.grain, 0.0, 1.0)?;
+            within("Colour speckle", noise.speckle, 0.0, 1.0)?;
+            within("Keep texture", noise.keep_texture, 0.0, 1.0)?;
+        }
+        if let Some(softness) = &self.clean.softness {
+            within("the spread of Softness", softness.sigma, 0.0, 3.0)?;
+            within("the strength of Softness", softness.strength, 0.0, 1.0)?;
+        }
+        if let Enlarge::Learned { strength, .. } = self.enlarge {
+            within("the strength of Enlarge", strength, 0.0, 1.0)?;
+        }
+        if let Some(edges) = &self.finish.edges {
+            within("Edge strength", edges.strength, 0.0, 3.0)?;
+            within("Edge width", edges.width, 0.3, 12.0)?;
+            within("Halo guard", edges.halo_guard, 0.0, 1.0)?;
+            within("Leave flat tone", edges.leave_flat, 0.0, 1.0)?;
+        }
+        if let Some(grain) = &self.finish.grain {
+            within("Print grain", grain.amount, 0.0, 2.0)?;
+            within("the size of Print grain", grain.size, 1.0, 12.0)?;
+            grain.level.0.iter().try_for_each(|sigma| within("a point of Print grain", *sigma, 0.0, 64.0))?;
+        }
+        Ok(())
+    }
+
+    /// In words for a record: "Camera noise, draft; Everyday x4, draft at 90 %; edges 0.8 at 1.2 px, to 5669 x 3780 px".
+    pub fn describe(&self, shelf: &Shelf) -> String {
+        let title =
+            |model: &ModelRef| shelf.get(&model.model).map_or_else(|_| model.model.clone(), |m| m.card().title());
+        let percent = |share: f32| if share < 1.0 { format!(" at {:.0} %", share * 100.0) } else { String::new() };
+        let mut steps = Vec::new();
+        if !self.frame.is_plain() {
+            steps.push("cropped or turned".to_owned());
+        }
+        if let Some(marks) = &self.clean.marks {
+            steps.push(format!("{}{}", title(&marks.model), percent(marks.strength)));
+        }
+        if let Some(noise) = &self.clean.noise {
+            steps.push(format!("{}{}", title(&noise.model), percent(noise.grain)));
+        }
+        if let Some(softness) = &self.clean.softness {
+            steps.push(format!("{}{}", title(&softness.model), percent(softness.strength)));
+        }
+        steps.push(match &self.enlarge {
+            Enlarge::Plain { kernel } => kernel.to_string(),
+            Enlarge::Learned { passes, strength } => {
+                let names: Vec<String> = passes.iter().map(|pass| title(&pass.model)).collect();
+                format!("{}{}", names.join(", then "), percent(*strength))
+            }
+        });
+        if let Some(edges) = &self.finish.edges {
+            steps.push(format!("edges {:.1} at {:.1} px", edges.strength, edges.width));
+        }
+        if let Some(grain) = &self.finish.grain {
+            steps.push(format!("print grain{}", percent(grain.amount)));
+        }
+        format!("{}, to {}", steps.join("; "), self.sheet())
+    }
+}
+
+impl Enlarge {
+    /// The smallest chain of a subject's models that covers the way; plain Lanczos 3 where no model is needed.
+    pub fn learned(shelf: &Shelf, subject: &str, grade: Grade, kept: Size, size: Size) -> Self {
+        let factor = f64::from(size.width) / f64::from(kept.width);
+        let factor = factor.max(f64::from(size.height) / f64::from(kept.height));
+        let pass = |card: &Card| Pass { model: ModelRef::of(card), factor: card.factor };
+        let passes: Vec<Pass> = shelf.chain(subject, grade, factor).iter().map(|m| pass(m.card())).collect();
+        if passes.is_empty() {
+            Self::Plain { kernel: Kernel::Lanczos3 }
+        } else {
+            Self::Learned { passes, strength: 1.0 }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::finish::Edges;
+    use rstest::rstest;
+
+    const ORIGINAL: Size = Size::new(300, 200);
+
+    fn plain(width: u32, height: u32) -> Treatment {
+        Treatment::plain(Kernel::Bicubic, Size::new(width, height))
+    }
+
+    #[rstest]
+    #[case::kept(plain(600, 400), true)]
+    #[case::rounded(plain(1000, 667), true)]
+    #[case::stretched(plain(600, 420), false)]
+    #[case::cropped(Treatment { frame: Frame { crop: Some(Region::new(0, 0, 200, 200)), ..Frame::default() }, ..plain(400, 400) }, true)]
+    #[case::turned(Treatment { frame: Frame { quarter_turns: 1, ..Frame::default() }, ..plain(200, 300) }, true)]
+    #[case::mirrored_too_far(Treatment { margin: Margin::around(401, Fill::Mirror), ..plain(600, 400) }, false)]
+    #[case::wide_paper(Treatment { margin: Margin::around(401, Fill::White), ..plain(600, 400) }, true)]
+    fn only_what_can_be_carried_out_is_accepted(#[case] treatment: Treatment, #[case] accepted: bool) {
+        assert_eq!(treatment.check(ORIGINAL).is_ok(), accepted, "{:?}", treatment.check(ORIGINAL));
+    }
+
+    #[rstest]
+    #[case(f32::NAN)]
+    #[case(-0.1)]
+    #[case(1e9)]
+    fn settings_outside_their_range_are_named(#[case] strength: f32) {
+        let edges = Edges { strength, width: 1.0, halo_guard: 0.5, leave_flat: 0.5 };
+        let treatment = Treatment { finish: Finish { edges: Some(edges), grain: None }, ..plain(600, 400) };
+        assert!(matches!(treatment.check(ORIGINAL), Err(TreatmentError::Setting { what: "Edge strength", .. })));
+    }
+
+    #[test]
+    fn a_treatment_written_before_there_were_other_steps_is_still_read() {
+        let old = r#"{"enlarge": {"by": "plain", "kernel": "bicubic"}, "size": {"width": 600, "height": 400}}"#;
+        assert_eq!(serde_json::from_str::<Treatment>(old).unwrap(), plain(600, 400));
     }
 }

@@ -5,7 +5,9 @@ use std::io::Cursor;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use dettaglio_core::codec::{CodecError, Decoded, Format, OutputSettings, PictureWriter, read};
+use dettaglio_core::codec::{
+    Carried, Chroma, CodecError, Compression, Decoded, Format, OutputProfile, OutputSettings, PictureWriter, read,
+};
 use dettaglio_core::colour::ColourProfile;
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::limits::Limits;
@@ -41,7 +43,8 @@ fn wide_profile() -> Arc<ColourProfile> {
 fn write(folder: &Path, settings: OutputSettings, channels: Channels, profile: Option<Arc<ColourProfile>>) -> PathBuf {
     let planes = gradient(Size::new(150, 201));
     let path = folder.join("out").with_extension(settings.format.extension());
-    let mut writer = PictureWriter::create(&path, planes.size(), channels, settings, profile).expect("a writer");
+    let carried = Carried { profile, ..Carried::default() };
+    let mut writer = PictureWriter::create(&path, planes.size(), channels, settings, carried).expect("a writer");
     for (y, rows) in [(0, 7), (7, 130), (137, 64)] {
         writer.write(&planes.cut(dettaglio_core::picture::Region::new(0, y, 150, rows))).expect("rows");
     }
@@ -56,6 +59,7 @@ fn write(folder: &Path, settings: OutputSettings, channels: Channels, profile: O
 #[case(Format::Png, Depth::Eight)]
 #[case(Format::Png, Depth::Sixteen)]
 #[case(Format::Jpeg, Depth::Eight)]
+#[case(Format::WebP, Depth::Eight)]
 fn what_is_written_is_read_again(
     #[case] format: Format,
     #[case] depth: Depth,
@@ -69,7 +73,9 @@ fn what_is_written_is_read_again(
 
     let decoded = open(&path).unwrap();
     let planes = gradient(Size::new(150, 201));
-    assert_eq!((decoded.facts.size, decoded.facts.depth, decoded.facts.channels), (planes.size(), depth, channels));
+    assert_eq!((decoded.facts.size, decoded.facts.depth), (planes.size(), depth));
+    // WebP has no grey of its own.
+    assert!(decoded.facts.channels == channels || format == Format::WebP);
     let embedded = decoded.original.profile().map(|p| p.bytes().to_vec());
     assert_eq!(embedded, profile.map(|p| p.bytes().to_vec()), "the profile, byte for byte");
 
@@ -108,6 +114,7 @@ fn the_resolution_is_stated_in_the_file(#[case] format: Format) {
         }
         // JFIF: unit 1 is inches, then the density across and down.
         Format::Jpeg => assert_eq!(bytes[13..18], [1, 0, 240, 0, 240]),
+        Format::WebP => unreachable!("it has no place for a resolution"),
     }
 }
 
@@ -241,5 +248,233 @@ fn sixteen_bits_stay_sixteen() {
         assert_eq!(decoded.facts.depth, Depth::Sixteen);
         let planes = decoded.original.region(decoded.original.size().whole());
         assert_eq!((planes.row(0, 3)[39] * 65535.0).round() as u32, 39 * 1601);
+    }
+}
+
+#[rstest]
+#[case(Compression::Deflate)]
+#[case(Compression::Lzw)]
+#[case(Compression::None)]
+fn every_compression_of_a_tiff_holds_the_same_pixels(#[case] compression: Compression, #[values(8, 16)] bits: u8) {
+    let folder = tempfile::tempdir().unwrap();
+    let depth = Depth::try_from(bits).unwrap();
+    let settings = OutputSettings { depth, compression, ..OutputSettings::new(Format::Tiff) };
+    let got = open(&write(folder.path(), settings, Channels::Colour, None)).unwrap().original;
+    let planes = got.region(got.size().whole());
+    let due = gradient(got.size());
+    let worst = planes.values().iter().zip(due.values()).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
+    assert!(worst <= 0.5 / (2_f32.powi(bits.into()) - 1.0) + 1e-6, "{worst}");
+}
+
+#[test]
+fn half_chroma_takes_less_room() {
+    let folder = tempfile::tempdir().unwrap();
+    let bytes = |chroma| {
+        let settings = OutputSettings { chroma, quality: 95, ..OutputSettings::new(Format::Jpeg) };
+        let path = write(folder.path(), settings, Channels::Colour, None);
+        let bytes = fs::metadata(&path).unwrap().len();
+        fs::remove_file(path).unwrap();
+        bytes
+    };
+    assert!(bytes(Chroma::Half) < bytes(Chroma::Full));
+    assert_eq!(bytes(Chroma::Auto), bytes(Chroma::Full));
+}
+
+#[rstest]
+#[case(OutputProfile::Srgb, "sRGB")]
+#[case(OutputProfile::P3, "P3")]
+#[case(OutputProfile::OpRgb, "opRGB")]
+#[case(OutputProfile::Romm, "ROMM")]
+fn colours_are_converted_and_stay_the_same_colours(#[case] profile: OutputProfile, #[case] name: &str) {
+    let folder = tempfile::tempdir().unwrap();
+    let settings = OutputSettings { profile, depth: Depth::Sixteen, ..OutputSettings::new(Format::Tiff) };
+    // From sRGB, whose colours all of them hold.
+    let decoded = open(&write(folder.path(), settings, Channels::Colour, None)).unwrap();
+    assert!(decoded.facts.profile.as_ref().is_some_and(|p| p.contains(name)), "{:?}", decoded.facts.profile);
+    let size = decoded.original.size();
+    let shown = decoded.original.profile().unwrap().to_srgb(&decoded.original.region(size.whole()));
+    let due = gradient(size);
+    let worst = shown.values().iter().zip(due.values()).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
+    assert!(worst < 0.006, "{worst}");
+}
+
+/// A JPEG that lay on its side in the camera, with everything that a file may say about itself.
+fn talkative_jpeg() -> Vec<u8> {
+    use exif::{Field, In, Rational, Tag, Value};
+    let set = |tag, value| Field { tag, ifd_num: In::PRIMARY, value };
+    let fields = [
+        set(Tag::Make, Value::Ascii(vec![b"Brina".to_vec()])),
+        set(Tag::Model, Value::Ascii(vec![b"Lagoon 2".to_vec()])),
+        set(Tag::Orientation, Value::Short(vec![6])),
+        set(Tag::Copyright, Value::Ascii(vec![b"Ombralunga".to_vec()])),
+        set(Tag::ExposureTime, Value::Rational(vec![Rational { num: 1, denom: 250 }])),
+        set(Tag::PhotographicSensitivity, Value::Short(vec![3200])),
+        set(Tag::DateTimeOriginal, Value::Ascii(vec![b"2026:05:04 06:12:00".to_vec()])),
+        set(Tag::PixelXDimension, Value::Long(vec![120])),
+        set(Tag::GPSLatitudeRef, Value::Ascii(vec![b"N".to_vec()])),
+    ];
+    let mut writer = exif::experimental::Writer::new();
+    fields.iter().for_each(|field| writer.push_field(field));
+    let mut block = Cursor::new(Vec::new());
+    writer.write(&mut block, false).unwrap();
+    let xmp = b"<x:xmpmeta xmlns:x='adobe:ns:meta/'><rdf:Description tiff:Orientation=\"6\" dc:rights='Ombralunga'/></x:xmpmeta>";
+    let mut bytes = Vec::new();
+    let mut encoder = jpeg_encoder::Encoder::new(&mut bytes, 75);
+    encoder.add_app_segment(1, &[b"Exif\0\0", block.get_ref().as_slice()].concat()).unwrap();
+    encoder.add_app_segment(1, &[b"http://ns.adobe.com/xap/1.0/\0", xmp.as_slice()].concat()).unwrap();
+    encoder.add_app_segment(13, b"captions in a wrapping of their own").unwrap();
+    encoder.encode(photo().as_bytes(), 120, 80, jpeg_encoder::ColorType::Rgb).unwrap();
+    bytes
+}
+
+#[rstest]
+#[case(Format::Jpeg)]
+#[case(Format::Tiff)]
+#[case(Format::Png)]
+#[case(Format::WebP)]
+fn what_a_file_says_about_itself_goes_with_it(#[case] format: Format) {
+    use exif::{In, Tag};
+    let folder = tempfile::tempdir().unwrap();
+    let before = opened(&talkative_jpeg()).unwrap();
+    assert_eq!(before.facts.size, Size::new(80, 120), "stood upright");
+    assert_eq!(before.facts.jpeg_quality, Some(75.0));
+    assert!(before.facts.exposure.as_ref().unwrap().starts_with("1/250 s"), "{:?}", before.facts.exposure);
+
+    let path = folder.path().join("out").with_extension(format.extension());
+    let size = before.original.size();
+    let carried = Carried::from(&before.original);
+    let mut writer =
+        PictureWriter::create(&path, size, Channels::Colour, OutputSettings::new(format), carried).unwrap();
+    writer.write(&before.original.region(size.whole())).unwrap();
+    writer.finish().unwrap();
+
+    let after = open(&path).unwrap();
+    assert_eq!(after.facts.size, size, "it is not turned a second time");
+    let facts = |d: &Decoded| (d.facts.camera.clone(), d.facts.iso, d.facts.taken.clone(), d.facts.exposure.clone());
+    assert_eq!(facts(&after), facts(&before));
+    let bytes = fs::read(&path).unwrap();
+    let exif = exif::Reader::new().read_from_container(&mut Cursor::new(&bytes)).unwrap();
+    let text = |tag| exif.get_field(tag, In::PRIMARY).map(|f| f.display_value().to_string());
+    assert_eq!(text(Tag::Copyright).as_deref(), Some("\"Ombralunga\""));
+    assert_eq!(text(Tag::GPSLatitudeRef).as_deref(), Some("N"));
+    assert_eq!(exif.get_field(Tag::Orientation, In::PRIMARY).unwrap().value.get_uint(0), Some(1));
+    let holds = |part: &[u8]| bytes.windows(part.len()).any(|w| w == part);
+    assert!(holds(b"tiff:Orientation=\"1\" dc:rights='Ombralunga'"), "XMP, upright");
+    assert_eq!(holds(b"captions in a wrapping of their own"), format == Format::Jpeg);
+}
+
+#[rstest]
+#[case(jpeg_encoder::ColorType::Cmyk)]
+fn printing_inks_are_refused_with_the_reason(#[case] inks: jpeg_encoder::ColorType) {
+    let mut bytes = Vec::new();
+    jpeg_encoder::Encoder::new(&mut bytes, 90).encode(&[40; 4 * 64], 8, 8, inks).unwrap();
+    let refused = opened(&bytes).expect_err("no rule of thumb");
+    assert!(refused.to_string().contains("save it as RGB"), "{refused}");
+}
+
+#[test]
+fn a_palette_is_looked_up() {
+    let mut bytes = Vec::new();
+    let mut encoder = png::Encoder::new(&mut bytes, 2, 1);
+    encoder.set_color(png::ColorType::Indexed);
+    encoder.set_palette(vec![255, 0, 0, 0, 0, 255]);
+    encoder.write_header().unwrap().write_image_data(&[1, 0]).unwrap();
+    let planes = opened(&bytes).unwrap().original.region(Size::new(2, 1).whole());
+    assert_eq!(planes.values(), &[0.0, 1.0, 0.0, 0.0, 1.0, 0.0]);
+}
+
+#[test]
+fn a_ramp_in_sixteen_bits_comes_out_with_more_than_256_levels() {
+    use dettaglio_core::enlarge::Kernel;
+    use dettaglio_core::render::{Renderer, Unhurried, run};
+    use dettaglio_core::treatment::Treatment;
+    let folder = tempfile::tempdir().unwrap();
+    let ramp = Planes::from_values(Size::new(1000, 4), (0..12_000).map(|i| (i % 1000) as f32 / 4000.0 + 0.3).collect());
+    let original = dettaglio_core::picture::Original::from_planes(&ramp);
+    let treatment = Treatment::plain(Kernel::Lanczos3, Size::new(2000, 8));
+    let settings = OutputSettings { depth: Depth::Sixteen, ..OutputSettings::new(Format::Tiff) };
+    let path = folder.path().join("ramp.tif");
+    let renderer = Renderer::new(dettaglio_core::model::Shelf::default(), 1 << 20);
+    run(&renderer, &original, &treatment, settings, &path, &Unhurried, &|_| {}).unwrap();
+    let out = open(&path).unwrap().original;
+    let row = out.region(dettaglio_core::picture::Region::new(0, 4, 2000, 1));
+    let levels: std::collections::HashSet<u32> = row.plane(0).iter().map(|v| (v * 65535.0).round() as u32).collect();
+    assert!(levels.len() > 1900, "{}", levels.len());
+}
+
+#[rstest]
+#[case(1, 1)]
+#[case(1, 20_000)]
+#[case(20_000, 1)]
+#[case(2, 3)]
+fn pictures_of_any_shape_go_through_every_step(#[case] width: u32, #[case] height: u32) {
+    use dettaglio_core::model::Shelf;
+    use dettaglio_core::reading::Reading;
+    use dettaglio_core::recipe::{Recipe, Surround};
+    use dettaglio_core::render::{Renderer, Unhurried, run};
+    use dettaglio_core::size::Target;
+    use dettaglio_core::suggest::{PrintFacts, Suggestion};
+    let noisy = DynamicImage::ImageRgb8(RgbImage::from_fn(width, height, |x, y| {
+        image::Rgb([(x * 37 % 90) as u8 + 80, (y * 53 % 90) as u8 + 80, ((x + y) * 71 % 90) as u8 + 80])
+    }));
+    let decoded = opened(&encoded(&noisy, ImageFormat::Png)).unwrap();
+    let shelf = Shelf::open(&Path::new(env!("CARGO_MANIFEST_DIR")).join("../../models")).unwrap();
+    let reading = Reading::of(&decoded.original, &decoded.facts);
+    let print = PrintFacts { factor: 2.0, ppi: None, distance_m: None };
+    let mut suggestion = Suggestion::of(&reading, &decoded.facts, &shelf, print);
+    // Every step on, whatever the reading of so little says.
+    let card = shelf.get("camera-noise-draft").unwrap().card();
+    let model = dettaglio_core::model::ModelRef::of(card);
+    let level = dettaglio_core::clean::NoiseCurve::flat(20.0);
+    let noise = dettaglio_core::clean::Noise { model, level, grain: 0.8, speckle: 1.0, keep_texture: 0.5 };
+    suggestion.clean.noise = Some(noise);
+    let recipe = Recipe::suggested(&suggestion, dettaglio_core::frame::Frame::default(), Surround::None);
+    let worked = recipe.work_out(&shelf, decoded.original.size(), Target::Factor { factor: 2.0 }).unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("out.tif");
+    let settings = OutputSettings::new(Format::Tiff);
+    run(&Renderer::new(shelf, 1 << 24), &decoded.original, &worked.treatment, settings, &path, &Unhurried, &|_| {})
+        .unwrap();
+    assert_eq!(open(&path).unwrap().facts.size, Size::new(2 * width, 2 * height));
+}
+
+#[test]
+fn a_picture_that_is_too_wide_is_refused_with_the_limit() {
+    let wide = DynamicImage::ImageLuma8(image::GrayImage::new(65_536, 1));
+    let refused = opened(&encoded(&wide, ImageFormat::Png)).unwrap_err();
+    assert!(refused.to_string().contains("65535 px a side"), "{refused}");
+}
+
+#[test]
+fn a_tiff_of_floats_that_are_no_numbers_is_a_sound_picture_or_an_error() {
+    let mut bytes = Cursor::new(Vec::new());
+    let values = [f32::NAN, f32::INFINITY, -5.0, 0.5, 1.0, f32::NEG_INFINITY, 0.25, 1e30, -0.0, 0.0, 0.75, f32::NAN];
+    let mut encoder = tiff::encoder::TiffEncoder::new(&mut bytes).unwrap();
+    encoder.write_image::<tiff::encoder::colortype::RGB32Float>(2, 2, &values).unwrap();
+    if let Ok(decoded) = opened(bytes.get_ref()) {
+        let planes = decoded.original.region(Size::new(2, 2).whole());
+        assert!(planes.values().iter().all(|v| (0.0..=1.0).contains(v)), "{:?}", planes.values());
+    }
+}
+
+#[test]
+fn a_profile_that_lies_is_not_believed_and_not_carried() {
+    let folder = tempfile::tempdir().unwrap();
+    let grey = moxcms::ColorProfile::new_gray_with_gamma(2.2).encode().unwrap();
+    for lie in [b"no profile at all".to_vec(), grey, wide_profile().bytes()[..200].to_vec()] {
+        let mut bytes = Vec::new();
+        let mut encoder = jpeg_encoder::Encoder::new(&mut bytes, 90);
+        encoder.add_icc_profile(&lie).unwrap();
+        encoder.encode(photo().as_bytes(), 120, 80, jpeg_encoder::ColorType::Rgb).unwrap();
+        let decoded = opened(&bytes).unwrap();
+        assert_eq!(decoded.facts.profile, None);
+        let path = folder.path().join("out.png");
+        let size = decoded.original.size();
+        let carried = Carried::from(&decoded.original);
+        let mut writer =
+            PictureWriter::create(&path, size, Channels::Colour, OutputSettings::new(Format::Png), carried).unwrap();
+        writer.write(&decoded.original.region(size.whole())).unwrap();
+        writer.finish().unwrap();
+        assert_eq!(open(&path).unwrap().facts.profile, None);
     }
 }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use axum::Router;
-use axum::extract::{DefaultBodyLimit, Request, State};
+use axum::extract::{DefaultBodyLimit, Request};
 use axum::http::{HeaderMap, HeaderValue, StatusCode, header};
 use axum::middleware::{self, Next};
 use axum::response::{IntoResponse, Response};
@@ -38,6 +38,10 @@ pub struct App {
     pub studio: Arc<Studio>,
     /// This process's worker.
     pub worker: Arc<Worker>,
+    /// Small pictures, one a subject, on which models show what they do.
+    pub examples: PathBuf,
+    /// The program in whose process a strange model is tried.
+    pub trial_program: PathBuf,
     /// Jobs that changed.
     pub changes: broadcast::Sender<JobView>,
     /// Set when the program is to end.
@@ -112,22 +116,21 @@ fn is_loopback(authority: &str) -> bool {
 pub async fn calibrate(studio: Arc<Studio>) {
     tokio::time::sleep(Duration::from_millis(200)).await;
     let measured = tokio::task::spawn_blocking(move || {
-        let rates = dettaglio_core::forecast::Rates::measure(studio.renderer().shelf());
-        rates.map(|rates| studio.update_rates(|kept| *kept = rates))
+        let mut rates = studio.rates();
+        let troubles = rates.measure(&studio.renderer().shelf());
+        studio.update_rates(|kept| kept.models.extend(rates.models));
+        troubles
     })
     .await;
     match measured {
-        Ok(Ok(())) => {}
-        Ok(Err(error)) => tracing::warn!(%error, "the models' speed could not be measured"),
+        Ok(troubles) => {
+            for error in troubles {
+                tracing::warn!(%error, "a model's speed could not be measured");
+            }
+        }
         Err(error) => tracing::warn!(%error, "the models' speed could not be measured"),
     }
 }
-
-/// Keeps the compiler honest about what handlers may share.
-const _: fn() = || {
-    fn shareable<T: Clone + Send + Sync + 'static>() {}
-    shareable::<State<App>>();
-};
 
 #[cfg(test)]
 mod tests {

@@ -5,6 +5,7 @@ use std::process::ExitCode;
 
 use clap::{Args, Parser, Subcommand};
 use dettaglio_core::limits::Limits;
+use dettaglio_core::model::own::{CHILD_COMMAND, child_main};
 use dettaglio_server::service::{Service, Settings, stop_running};
 use tokio::signal::unix::{SignalKind, signal};
 use tracing_subscriber::EnvFilter;
@@ -25,6 +26,12 @@ enum Command {
     Stop(DataArgs),
     /// Print the OpenAPI document.
     Openapi,
+    /// Try a strange model in this process and print what was found.
+    #[command(name = CHILD_COMMAND, hide = true)]
+    TryModel {
+        /// The ONNX file.
+        file: PathBuf,
+    },
 }
 
 #[derive(Args)]
@@ -73,6 +80,10 @@ async fn run(command: Command) -> anyhow::Result<()> {
             println!("{}", if stopped { "Stopped." } else { "Nothing was running." });
             Ok(())
         }
+        Command::TryModel { file } => {
+            child_main(&file);
+            Ok(())
+        }
         Command::Openapi => {
             println!("{}", dettaglio_server::app::openapi().to_pretty_json()?);
             Ok(())
@@ -88,6 +99,7 @@ async fn serve(args: ServeArgs) -> anyhow::Result<()> {
         data: args.data.data,
         database: args.database,
         models: args.project.join("models"),
+        program: std::env::current_exe()?,
         front: args.project.join("web/dist"),
         demo: (!args.no_demo).then(|| args.project.join("demo")),
         limits: Limits::default(),

@@ -7,8 +7,10 @@ use dettaglio_core::codec::CodecError;
 use dettaglio_core::limits::LimitError;
 use dettaglio_core::model::ModelError;
 use dettaglio_core::naming::UnknownWord;
+use dettaglio_core::recipe::RecipeError;
 use dettaglio_core::render::RenderError;
 use dettaglio_core::size::SizeError;
+use dettaglio_core::treatment::TreatmentError;
 use dettaglio_store::StoreError;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -108,6 +110,8 @@ impl From<ModelError> for Problem {
     fn from(error: ModelError) -> Self {
         match error {
             ModelError::Unknown { .. } => Self::refused("model.unknown", error).field("enlarge"),
+            ModelError::LastEveryday { .. } => Self::new(StatusCode::CONFLICT, "model.last", error),
+            ModelError::OtherVersion { .. } => Self::new(StatusCode::CONFLICT, "model.other-version", error),
             other => Self::new(StatusCode::SERVICE_UNAVAILABLE, "model.failed", other),
         }
     }
@@ -118,8 +122,31 @@ impl From<RenderError> for Problem {
         match error {
             RenderError::Cancelled(_) => Self::new(StatusCode::SERVICE_UNAVAILABLE, "cancelled", error),
             RenderError::Model(error) => error.into(),
-            RenderError::OtherVersion { .. } => Self::new(StatusCode::CONFLICT, "model.other-version", error),
+            RenderError::Frame(error) => TreatmentError::from(error).into(),
             RenderError::Codec(error) => error.into(),
+        }
+    }
+}
+
+impl From<TreatmentError> for Problem {
+    fn from(error: TreatmentError) -> Self {
+        let (code, field) = match error {
+            TreatmentError::Frame(_) => ("frame.unusable", "frame"),
+            TreatmentError::Setting { .. } => ("setting.out-of-range", "recipe"),
+            TreatmentError::Stretched { .. } => ("size.stretched", "target"),
+            TreatmentError::MarginTooWide { .. } => ("margin.too-wide", "surround"),
+        };
+        Self::refused(code, error).field(field)
+    }
+}
+
+impl From<RecipeError> for Problem {
+    fn from(error: RecipeError) -> Self {
+        match error {
+            RecipeError::Size(error) => error.into(),
+            RecipeError::Treatment(error) => error.into(),
+            RecipeError::Model(error) => error.into(),
+            RecipeError::UnknownSubject { .. } => Self::refused("model.unknown-subject", error).field("enlarge"),
         }
     }
 }

@@ -40,6 +40,8 @@ pub struct Settings {
     pub database: Option<String>,
     /// Folder of the models.
     pub models: PathBuf,
+    /// The server's program, in whose process a strange model is tried.
+    pub program: PathBuf,
     /// Folder of the built front end.
     pub front: PathBuf,
     /// Folder of the demo, when it is to be loaded into an empty database.
@@ -110,7 +112,16 @@ impl Service {
         let studio = Arc::new(crate::studio::Studio::new(shelf, store.clone(), files.clone(), settings.limits));
         let worker = Arc::new(Worker::new(store.clone(), files.clone(), Arc::clone(&studio)));
         let (changes, _) = broadcast::channel(256);
-        let app = App { store, files, studio, worker, changes, stop: CancellationToken::new() };
+        let app = App {
+            store,
+            files,
+            studio,
+            worker,
+            examples: settings.models.join("examples"),
+            trial_program: settings.program.clone(),
+            changes,
+            stop: CancellationToken::new(),
+        };
         if let Some(folder) = &settings.demo {
             demo::load(&app, folder).await.context("the demo data could not be loaded")?;
         }

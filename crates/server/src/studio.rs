@@ -13,7 +13,7 @@ use dettaglio_core::codec;
 use dettaglio_core::forecast::Rates;
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::limits::Limits;
-use dettaglio_core::model::Shelf;
+use dettaglio_core::model::{OwnModels, Shelf};
 use dettaglio_core::picture::Original;
 use dettaglio_core::render::{Pace, Renderer};
 use dettaglio_core::treatment::Treatment;
@@ -33,6 +33,7 @@ const TILE_BYTES: usize = 768 << 20;
 /// Everything that computing needs.
 pub struct Studio {
     renderer: Renderer,
+    own: OwnModels,
     store: Store,
     files: FileStore,
     limits: Limits,
@@ -61,10 +62,12 @@ pub enum Lane {
 }
 
 impl Studio {
-    /// A studio with the models of a shelf.
+    /// A studio with the shipped models of a shelf and a person's own.
     pub fn new(shelf: Shelf, store: Store, files: FileStore, limits: Limits) -> Self {
-        Self {
+        let own = OwnModels::at(&files.models());
+        let studio = Self {
             renderer: Renderer::new(shelf, TILE_BYTES),
+            own,
             store,
             files,
             limits,
@@ -77,7 +80,23 @@ impl Studio {
                 due: Mutex::new(0),
                 none_due: Condvar::new(),
             },
+        };
+        studio.refresh_shelf();
+        studio
+    }
+
+    /// A person's own models.
+    pub fn own_models(&self) -> &OwnModels {
+        &self.own
+    }
+
+    /// Takes up what was added, retired or restored, by this process or another.
+    pub fn refresh_shelf(&self) {
+        let (shelf, troubles) = self.renderer.shelf().with_own(&self.own);
+        for error in troubles {
+            tracing::warn!(%error, "a model is left out");
         }
+        self.renderer.set_shelf(shelf);
     }
 
     /// The renderer.

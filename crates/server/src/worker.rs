@@ -116,7 +116,7 @@ impl Worker {
         let row = self.store.original(job.original_id).await?;
         let treatment = self.studio.treatment(job.treatment).await?;
         self.studio.limits().check_output(
-            treatment.size,
+            treatment.sheet(),
             job.settings.format,
             job.settings.depth,
             self.files.free_bytes(),
@@ -143,8 +143,8 @@ impl Worker {
             original: row.name,
             original_sha256: row.hash,
             original_size: row.facts.size,
-            size: treatment.size,
-            treatment: treatment.describe(self.studio.renderer().shelf()),
+            size: treatment.sheet(),
+            treatment: treatment.describe(&self.studio.renderer().shelf()),
             treatment_hash: job.treatment,
             settings: job.settings,
             profile: row.facts.profile,

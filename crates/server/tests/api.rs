@@ -120,9 +120,104 @@ async fn a_print_is_planned_with_its_verdict() {
     assert_eq!(plan["passes"], 2);
     let verdict = &plan["verdict"];
     assert!((verdict["original_ppi"].as_f64().unwrap() - 38.1).abs() < 0.1, "{verdict}");
-    assert!((verdict["sharp_from_m"].as_f64().unwrap() - 2.29).abs() < 0.01, "{verdict}");
+    let detail = verdict["detail_ppi"].as_f64().unwrap();
+    assert!(
+        detail <= verdict["original_ppi"].as_f64().unwrap() + 1e-9,
+        "detail is at most what pixels hold: {verdict}"
+    );
+    let holds_from = verdict["sharp_from_m"].as_f64().unwrap();
+    assert!((holds_from * detail - 3437.75 * 0.0254).abs() < 0.01, "{verdict}");
     let kept = Server::json(server.get(&format!("/originals/{id}")).await, StatusCode::OK).await;
-    assert_eq!(kept["target"]["by"], "print", "what was asked for is remembered");
+    assert_eq!(kept["wish"]["target"]["by"], "print", "what was asked for is remembered");
+    assert_eq!(kept["wish"]["enlarge"]["subject"], "everyday");
+    let forgotten = server.client.delete(format!("{}/originals/{id}/wish", server.base)).send().await.unwrap();
+    assert_eq!(forgotten.status(), StatusCode::NO_CONTENT);
+    let kept = Server::json(server.get(&format!("/originals/{id}")).await, StatusCode::OK).await;
+    assert!(kept["wish"].is_null());
+    server.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_picture_is_read_and_what_it_suggests_can_be_run() {
+    let server = Server::start().await;
+    let order = server.new_order().await;
+    let photo = std::fs::read(project().join("demo/pictures/furnace-hall.jpg")).unwrap();
+    let outcome = server.import(order, vec![("furnace-hall.jpg", photo)]).await;
+    let id = outcome[0]["original"]["id"].as_u64().unwrap();
+    let reading = Server::json(server.get(&format!("/originals/{id}/reading")).await, StatusCode::OK).await;
+    assert!(reading["reading"]["noise"]["sigma"].as_f64().unwrap() > 8.0, "{reading}");
+    assert!(reading["conclusion"][0].as_str().unwrap().contains("noise"), "{reading}");
+    assert_eq!(reading["reading"]["jpeg_quality"], 94.0);
+
+    let target = json!({ "by": "factor", "factor": 2.0 });
+    let url = format!("/originals/{id}/suggestion");
+    let suggested = Server::json(server.post(&url, &json!({ "target": target })).await, StatusCode::OK).await;
+    assert!(suggested["recipe"]["clean"]["noise"]["grain"].as_f64().unwrap() > 0.5, "{suggested}");
+    assert!(!suggested["reasons"].as_array().unwrap().is_empty());
+
+    let mut body = suggested["recipe"].clone();
+    body["target"] = target;
+    body["output"] = json!({ "format": "jpeg", "depth": 8, "profile": "p3" });
+    body["frame"]["crop"] = json!({ "x": 300, "y": 200, "width": 240, "height": 160 });
+    let job = Server::json(server.post(&format!("/originals/{id}/jobs"), &body).await, StatusCode::CREATED).await;
+    let ended = server.ended(job["id"].as_u64().unwrap()).await;
+    assert_eq!(ended["state"], "done", "{ended}");
+    let contents = Server::json(server.get(&format!("/orders/{order}")).await, StatusCode::OK).await;
+    let record = &contents["enlargements"][0]["record"];
+    assert_eq!(record["size"], json!({ "width": 480, "height": 320 }));
+    assert!(record["treatment"].as_str().unwrap().contains("Camera noise"), "{record}");
+    server.stop().await;
+}
+
+#[rstest]
+#[case(json!({ "frame": { "degrees": 60.0 } }), "frame.unusable")]
+#[case(json!({ "frame": { "crop": { "x": 0, "y": 0, "width": 9000, "height": 10 } } }), "frame.unusable")]
+#[case(json!({ "finish": { "edges": { "strength": 99.0, "width": 1.0, "halo_guard": 0.0, "leave_flat": 0.0 } } }), "setting.out-of-range")]
+#[case(json!({ "enlarge": { "by": "learned", "subject": "clouds", "grade": "fine" } }), "model.unknown-subject")]
+#[case(
+    json!({ "clean": { "noise": {
+        "model": { "model": "camera-noise-draft", "sha256": "00".repeat(32) },
+        "level": [1, 1, 1, 1, 1, 1, 1, 1], "grain": 1.0, "speckle": 1.0, "keep_texture": 0.0
+    } } }),
+    "model.other-version"
+)]
+#[tokio::test(flavor = "multi_thread")]
+async fn settings_that_cannot_be_met_are_named(#[case] part: Value, #[case] code: &str) {
+    let server = Server::start().await;
+    let (_, id) = server.with_picture(90, 60).await;
+    let mut body = wish(2.0);
+    for (key, value) in part.as_object().unwrap() {
+        body[key] = value.clone();
+    }
+    let answer = server.post(&format!("/originals/{id}/plan"), &body).await;
+    assert!(answer.status().is_client_error(), "{}", answer.status());
+    let problem: Value = answer.json().await.unwrap();
+    assert_eq!(problem["code"], code, "{problem}");
+    assert!(problem["detail"].as_str().unwrap().len() > 20);
+    server.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_mask_of_flat_tone_can_be_looked_at() {
+    let server = Server::start().await;
+    let (_, id) = server.with_picture(90, 60).await;
+    let mut body = wish(2.0);
+    body["finish"] = json!({ "edges": { "strength": 1.0, "width": 1.0, "halo_guard": 0.5, "leave_flat": 1.0 } });
+    let plan = Server::json(server.post(&format!("/originals/{id}/plan"), &body).await, StatusCode::OK).await;
+    let original = Server::json(server.get(&format!("/originals/{id}")).await, StatusCode::OK).await;
+    let (hash, treatment) = (original["hash"].as_str().unwrap(), plan["treatment"].as_str().unwrap());
+    let tile = async |query: &str| {
+        let answer = server.get(&format!("/tiles/{hash}/{treatment}/0/0/0{query}")).await;
+        assert_eq!(answer.status(), StatusCode::OK);
+        image::load_from_memory(&answer.bytes().await.unwrap()).unwrap().into_rgb8()
+    };
+    let mask = tile("?show=edges").await;
+    assert!(mask.pixels().all(|p| p[0] == p[1] && p[1] == p[2]), "grey");
+    assert_ne!(mask, tile("").await);
+    assert_eq!(
+        server.get(&format!("/tiles/{hash}/{treatment}/0/0/0?show=stars")).await.status(),
+        StatusCode::BAD_REQUEST
+    );
     server.stop().await;
 }
 
@@ -269,5 +364,92 @@ async fn pages_from_elsewhere_get_nothing() {
     }
     let wrong = Server::json(server.get("/orders/abc").await, StatusCode::BAD_REQUEST).await;
     assert_eq!(wrong["code"], "request.address");
+    server.stop().await;
+}
+
+fn own_model(name: &str) -> Vec<u8> {
+    let path = project().join("crates/core/tests/own").join(name).with_extension("onnx");
+    std::fs::read(path).expect("a fixture of core's tests")
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_model_of_ones_own_is_tried_kept_and_used() {
+    let server = Server::start().await;
+    let added = Server::json(server.add_model("Crisp", own_model("plain-x2")).await, StatusCode::CREATED).await;
+    let card = &added["card"];
+    assert_eq!((&card["name"], &card["factor"], &card["halo"]), (&json!("Crisp"), &json!(2), &json!(1)));
+    assert!(added["pixels_per_second"].as_f64().unwrap() > 0.0);
+
+    // It enlarges like any other.
+    let (_, id) = server.with_picture(200, 150).await;
+    let mut body = wish(2.0);
+    body["enlarge"] = json!({ "by": "learned", "subject": card["subject"], "grade": "fine" });
+    let plan = Server::json(server.post(&format!("/originals/{id}/plan"), &body).await, StatusCode::OK).await;
+    assert!(plan["description"].as_str().unwrap().contains("Crisp"), "{plan}");
+    let job = Server::json(server.post(&format!("/originals/{id}/jobs"), &body).await, StatusCode::CREATED).await;
+    let job = server.ended(job["id"].as_u64().unwrap()).await;
+    assert_eq!(job["state"], "done", "{job}");
+
+    // Known again, by content and by name.
+    for (name, file) in [("Another name", "plain-x2"), ("crisp", "brightness-x2")] {
+        Server::json(server.add_model(name, own_model(file)).await, StatusCode::CONFLICT).await;
+    }
+    let example = server.get(&format!("/models/{}/example/after", card["id"].as_str().unwrap())).await;
+    let example = image::load_from_memory(&example.bytes().await.unwrap()).unwrap();
+    assert_eq!((example.width(), example.height()), (192, 144));
+    server.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_file_that_is_no_model_is_refused_and_leaves_nothing_behind() {
+    let server = Server::start().await;
+    let cut = own_model("plain-x2")[..400].to_vec();
+    let files = [
+        (b"not a model at all".to_vec(), "not an ONNX file"),
+        (cut, "cut short"),
+        (own_model("two-inputs"), "2 inputs"),
+        (own_model("whole-picture"), "seams"),
+        (own_model("operator"), "operator"),
+    ];
+    let before = Server::json(server.get("/models").await, StatusCode::OK).await;
+    for (file, words) in files {
+        let problem = Server::json(server.add_model("Mine", file).await, StatusCode::UNPROCESSABLE_ENTITY).await;
+        assert_eq!(problem["code"], "model.refused");
+        assert!(problem["detail"].as_str().unwrap().contains(words), "{problem}");
+    }
+    let after = Server::json(server.get("/models").await, StatusCode::OK).await;
+    assert_eq!(before.as_array().unwrap().len(), after.as_array().unwrap().len());
+    server.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_retired_model_is_offered_no_more_but_its_treatments_run() {
+    let server = Server::start().await;
+    let (_, id) = server.with_picture(120, 90).await;
+    let job = Server::json(server.post(&format!("/originals/{id}/jobs"), &wish(4.0)).await, StatusCode::CREATED).await;
+    for model in ["everyday-x4-draft", "everyday-x4-fine"] {
+        let there = server.get(&format!("/models/{model}/example/before")).await.status() == StatusCode::OK;
+        let answer = server.post(&format!("/models/{model}/retire"), &json!({})).await.status();
+        assert_eq!(answer, if there { StatusCode::NO_CONTENT } else { StatusCode::UNPROCESSABLE_ENTITY });
+    }
+    assert_eq!(server.ended(job["id"].as_u64().unwrap()).await["state"], "done");
+    let plan = Server::json(server.post(&format!("/originals/{id}/plan"), &wish(4.0)).await, StatusCode::OK).await;
+    assert_eq!(plan["passes"], 2, "twice by two instead: {plan}");
+    let shown = Server::json(server.get("/models").await, StatusCode::OK).await;
+    let retired =
+        |id: &str| shown.as_array().unwrap().iter().find(|m| m["card"]["id"] == id).unwrap()["retired"].clone();
+    assert_eq!((retired("everyday-x4-draft"), retired("everyday-x2-draft")), (json!(true), json!(false)));
+
+    // The last one that suits any picture stays.
+    let mut answers = Vec::new();
+    for model in
+        shown.as_array().unwrap().iter().filter(|m| m["card"]["subject"] == "everyday" && m["retired"] == false)
+    {
+        let retire = format!("/models/{}/retire", model["card"]["id"].as_str().unwrap());
+        answers.push(server.post(&retire, &json!({})).await.status());
+    }
+    assert_eq!(answers.last(), Some(&StatusCode::CONFLICT), "{answers:?}");
+    let restored = server.post("/models/everyday-x4-draft/restore", &json!({})).await.status();
+    assert_eq!(restored, StatusCode::NO_CONTENT);
     server.stop().await;
 }

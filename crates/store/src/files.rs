@@ -42,6 +42,11 @@ impl FileStore {
         self.work.path()
     }
 
+    /// The folder of a person's own models.
+    pub fn models(&self) -> PathBuf {
+        self.root.join("models")
+    }
+
     /// Bytes that are free on the disk of the store.
     pub fn free_bytes(&self) -> Option<u64> {
         rustix::fs::statvfs(&self.root).ok().map(|disk| disk.f_bavail * disk.f_frsize)
@@ -62,6 +67,11 @@ impl FileStore {
     /// Where the result of a job is.
     pub fn result_key(job: u64, extension: &str) -> String {
         format!("enlargements/{job}.{extension}")
+    }
+
+    /// Where a model's example is: of this file, on this picture, before or after.
+    pub fn example_key(model: ContentHash, picture: ContentHash, side: &str) -> String {
+        format!("examples/{model}-{}-{side}.png", &picture.to_string()[..16])
     }
 
     /// Whether there is something under a key.

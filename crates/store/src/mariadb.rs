@@ -93,6 +93,7 @@ impl MariaDb {
         write_private(&welcome, &accounts(&password))?;
         let log = folder.join("mariadb.log");
         let mut child = Command::new(server)
+            .env("TMPDIR", own_tmp(&folder)?)
             .arg("--no-defaults")
             .args(as_user())
             .arg(format!("--datadir={}", data.display()))
@@ -185,10 +186,18 @@ async fn answers(url: &str) -> bool {
     }
 }
 
+/// A folder for temporary tables: a server that starts clears away all it finds there, also those of another.
+fn own_tmp(folder: &Path) -> std::io::Result<PathBuf> {
+    let tmp = folder.join("tmp");
+    std::fs::create_dir_all(&tmp)?;
+    Ok(tmp)
+}
+
 async fn install(data: &Path, folder: &Path) -> Result<(), MariaDbError> {
     let log = folder.join("install.log");
     let out = std::fs::File::create(&log)?;
     let status = Command::new(program("mariadb-install-db")?)
+        .env("TMPDIR", own_tmp(folder)?)
         .arg("--no-defaults")
         .args(as_user())
         .arg(format!("--datadir={}", data.display()))

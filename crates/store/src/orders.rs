@@ -3,8 +3,10 @@
 use chrono::{DateTime, NaiveDate, Utc};
 use dettaglio_core::codec::Facts;
 use dettaglio_core::hash::ContentHash;
+use dettaglio_core::reading::Reading;
 use dettaglio_core::size::Target;
 use dettaglio_core::treatment::Treatment;
+use serde::Serialize;
 
 use crate::{Store, StoreError, from_text, missing, to_text};
 
@@ -38,8 +40,12 @@ pub struct OriginalRow {
     pub hash: ContentHash,
     /// What is known of the file.
     pub facts: Facts,
-    /// What was last asked for.
+    /// What was measured on it.
+    pub reading: Option<Reading>,
+    /// The print that it came in with.
     pub target: Option<Target>,
+    /// All that was last asked for, in the form of whoever asked.
+    pub wish: Option<serde_json::Value>,
     /// When it was imported.
     pub created_at: DateTime<Utc>,
 }
@@ -50,7 +56,9 @@ struct RawOriginal {
     name: String,
     hash: String,
     facts: String,
+    reading: Option<String>,
     target: Option<String>,
+    wish: Option<String>,
     created_at: DateTime<Utc>,
 }
 
@@ -64,6 +72,9 @@ impl TryFrom<RawOriginal> for OriginalRow {
             name: raw.name,
             hash: raw.hash.parse().map_err(|_| missing("original with a readable hash", raw.id))?,
             facts: from_text("description of a file", &raw.facts)?,
+            // One of an earlier version is measured again.
+            reading: raw.reading.and_then(|text| serde_json::from_str(&text).ok()),
+            wish: raw.wish.and_then(|text| serde_json::from_str(&text).ok()),
             target: raw.target.map(|text| from_text("target", &text)).transpose()?,
             created_at: raw.created_at,
         })
@@ -140,7 +151,7 @@ impl Store {
     pub async fn originals(&self, order: u64) -> Result<Vec<OriginalRow>, StoreError> {
         sqlx::query_as!(
             RawOriginal,
-            r#"SELECT id, order_id, name, hash, facts, target, created_at AS "created_at: DateTime<Utc>"
+            r#"SELECT id, order_id, name, hash, facts, reading, target, wish, created_at AS "created_at: DateTime<Utc>"
                FROM originals WHERE order_id = ? AND removed_at IS NULL ORDER BY id"#,
             order
         )
@@ -155,7 +166,7 @@ impl Store {
     pub async fn original(&self, id: u64) -> Result<OriginalRow, StoreError> {
         sqlx::query_as!(
             RawOriginal,
-            r#"SELECT id, order_id, name, hash, facts, target, created_at AS "created_at: DateTime<Utc>"
+            r#"SELECT id, order_id, name, hash, facts, reading, target, wish, created_at AS "created_at: DateTime<Utc>"
                FROM originals WHERE id = ?"#,
             id
         )
@@ -174,7 +185,19 @@ impl Store {
         Ok(())
     }
 
-    /// Remembers what was last asked for.
+    /// Keeps what was measured on an original.
+    pub async fn set_reading(&self, id: u64, reading: &Reading) -> Result<(), StoreError> {
+        sqlx::query!("UPDATE originals SET reading = ? WHERE id = ?", to_text(reading), id).execute(&self.pool).await?;
+        Ok(())
+    }
+
+    /// Remembers all that was last asked for; nothing to start again from the suggestion.
+    pub async fn set_wish(&self, id: u64, wish: Option<&impl Serialize>) -> Result<(), StoreError> {
+        sqlx::query!("UPDATE originals SET wish = ? WHERE id = ?", wish.map(to_text), id).execute(&self.pool).await?;
+        Ok(())
+    }
+
+    /// Remembers the print that an original came in with.
     pub async fn set_target(&self, id: u64, target: &Target) -> Result<(), StoreError> {
         sqlx::query!("UPDATE originals SET target = ? WHERE id = ?", to_text(target), id).execute(&self.pool).await?;
         Ok(())

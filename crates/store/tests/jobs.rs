@@ -39,6 +39,8 @@ fn facts() -> Facts {
         camera: None,
         iso: Some(3200),
         taken: None,
+        exposure: None,
+        jpeg_quality: None,
     }
 }
 

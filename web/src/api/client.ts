@@ -6,9 +6,12 @@ import type { components, paths } from "./schema";
 type Schemas = components["schemas"];
 export type Card = Schemas["Card"];
 export type Choice = Schemas["Choice"];
+export type Clean = Schemas["Clean"];
 export type Enlargement = Schemas["EnlargementView"];
 export type Facts = Schemas["Facts"];
+export type Finish = Schemas["Finish"];
 export type Format = Schemas["Format"];
+export type Frame = Schemas["Frame"];
 export type Imported = Schemas["Imported"];
 export type Job = Schemas["JobView"];
 export type Kernel = Schemas["Kernel"];
@@ -19,7 +22,12 @@ export type Original = Schemas["OriginalView"];
 export type Paper = Schemas["Paper"];
 export type Plan = Schemas["Plan"];
 export type Problem = Schemas["Problem"];
+export type Reading = Schemas["ReadingView"];
+export type Recipe = Schemas["Recipe"];
 export type Size = Schemas["Size"];
+export type Suggestion = Schemas["SuggestionView"];
+export type SuggestionFor = Schemas["SuggestionFor"];
+export type Surround = Schemas["Surround"];
 export type Target = Schemas["Target"];
 export type Unit = Schemas["Unit"];
 export type Wish = Schemas["Wish"];
@@ -50,6 +58,14 @@ export async function answered<T>(request: Promise<Answer<T>>): Promise<T> {
     detail: problem?.detail ?? `the server answered ${response.status}`,
     field: problem?.field,
   });
+}
+
+/** Sends an ONNX file to be tried and put on the shelf. */
+export function addModel(file: File, name: string): Promise<Model> {
+  const form = new FormData();
+  form.append("name", name);
+  form.append("file", file, file.name);
+  return answered(api.POST("/api/v1/models", { body: { file: file.name }, bodySerializer: () => form }));
 }
 
 /** The sentence to show for whatever was thrown. */

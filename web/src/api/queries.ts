@@ -2,7 +2,7 @@
 
 import { type QueryClient, keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
-import { type Job, type OrderContents, type Wish, answered, api } from "./client";
+import { type Job, type OrderContents, type SuggestionFor, type Wish, answered, api } from "./client";
 
 export const keys = {
   orders: ["orders"] as const,
@@ -26,6 +26,23 @@ export const useModels = () =>
     // Until the models' speed is measured, a moment after the server's start.
     refetchInterval: (query) => (query.state.data?.every((m) => m.pixels_per_second) ? false : 2000),
   });
+
+/** What was measured on an original. */
+export const useReading = (original: number) =>
+  useQuery({
+    queryKey: ["reading", original],
+    queryFn: () => answered(api.GET("/api/v1/originals/{id}/reading", { params: { path: { id: original } } })),
+    staleTime: Infinity,
+  });
+
+/** What is suggested for a print of an original. */
+export const suggestionQuery = (original: number, wanted: SuggestionFor) => ({
+  queryKey: ["suggestion", original, wanted],
+  queryFn: () =>
+    answered(api.POST("/api/v1/originals/{id}/suggestion", { params: { path: { id: original } }, body: wanted })),
+  staleTime: Infinity,
+  retry: false,
+});
 
 /** What a wish means; the last answer stays while the next one is on its way. */
 export const usePlan = (original: number, wish: Wish) =>

@@ -116,10 +116,62 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All models, with their cards and their measured speed on this machine. */
+        /** All models, retired ones as well, with their cards and their measured speed on this machine. */
         get: operations["models"];
         put?: never;
+        /** Tries a person's own model in a process of its own and puts it on the shelf. */
+        post: operations["add_model"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/models/{id}/example/{side}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a model does to a small picture of its subject, PNG: computed here, once. */
+        get: operations["example"];
+        put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/models/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Offers a model again. */
+        post: operations["restore_model"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/models/{id}/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a model off the list of those offered; treatments that name it still run. */
+        post: operations["retire_model"];
         delete?: never;
         options?: never;
         head?: never;
@@ -256,8 +308,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Works out size, time, limits and verdict of a wish, and keeps the treatment for its tiles. */
+        /** Works out size, time, limits and verdict of a wish, remembers it, and keeps the treatment for its tiles. */
         post: operations["plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/originals/{id}/reading": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The reading of an original; measured now if it was not yet. */
+        get: operations["reading"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -281,6 +350,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/originals/{id}/suggestion": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The suggested treatment of an original for a print, from its own reading alone. */
+        post: operations["suggestion"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/originals/{id}/thumbnail": {
         parameters: {
             query?: never;
@@ -293,6 +379,23 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/originals/{id}/wish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forgets what was asked for: the picture starts again from its suggestion. */
+        delete: operations["forget_wish"];
         options?: never;
         head?: never;
         patch?: never;
@@ -324,6 +427,10 @@ export interface components {
     schemas: {
         /** @description The JSON file beside each ONNX file. */
         Card: {
+            /** @description Measured gains of a cleaner; empty until `evaluate` has run. */
+            cleaning?: components["schemas"]["CleaningScore"][];
+            /** @description Whether it takes damage out while it enlarges: such a model runs once, and others go on from there. */
+            cleans?: boolean;
             /**
              * Format: int32
              * @description Output side / input side, a whole number.
@@ -340,10 +447,16 @@ export interface components {
             id: string;
             /** @description What it does to a picture. */
             kind: components["schemas"]["Kind"];
+            level?: null | components["schemas"]["LevelKind"];
             /** @description Of the model file. */
             licence: string;
             /** @description When it was exported, year-month-day. */
             made_on: string;
+            /**
+             * Format: int32
+             * @description Sides of its input are multiples of this; what lacks at the right and lower edge is filled up.
+             */
+            multiple?: number;
             /** @description For people: "Everyday x4". */
             name: string;
             /**
@@ -355,7 +468,7 @@ export interface components {
             purpose: string;
             /** @description How it was trained. */
             recipe: string;
-            /** @description Measured gains; empty until `evaluate` has run. */
+            /** @description Measured gains of an enlarger; empty until `evaluate` has run. */
             scores: components["schemas"]["Score"][];
             /** @description SHA-256 of the ONNX file. */
             sha256: string;
@@ -363,6 +476,7 @@ export interface components {
             subject: string;
             /** @description The photographs that it learned from, with credits. */
             training_data: string[];
+            trial?: null | components["schemas"]["Trial"];
             /** @description Where it is known to do badly. */
             weaknesses: string[];
         };
@@ -377,6 +491,11 @@ export interface components {
             by: "learned";
             /** @description Fast or thorough. */
             grade: components["schemas"]["Grade"];
+            /**
+             * Format: float
+             * @description The learned share; the rest is Lanczos 3. 0 to 1.
+             */
+            strength?: number;
             /** @description "everyday", ... */
             subject: string;
         } | {
@@ -385,6 +504,139 @@ export interface components {
             /** @description How. */
             kernel: components["schemas"]["Kernel"];
         };
+        /**
+         * @description How finely a JPEG holds colour.
+         * @enum {string}
+         */
+        Chroma: "auto" | "full" | "half";
+        /** @description The settings of the Clean step; each part can be off. */
+        Clean: {
+            /** @default null */
+            marks: null | components["schemas"]["Marks"];
+            /** @default null */
+            noise: null | components["schemas"]["Noise"];
+            /** @default null */
+            softness: null | components["schemas"]["Softness"];
+        };
+        /**
+         * @description One kind of damage, averaged over photographs that the model never saw, before and after cleaning.
+         *
+         *     PSNR and SSIM as in [`Score`], against the undamaged photographs.
+         */
+        CleaningScore: {
+            /**
+             * Format: double
+             * @description Mean PSNR of the cleaned picture in dB.
+             */
+            after: number;
+            /**
+             * Format: double
+             * @description Mean structural similarity of the cleaned picture, 0 to 1.
+             */
+            after_ssim: number;
+            /**
+             * Format: double
+             * @description Mean PSNR of the damaged picture in dB; 0 where it was not damaged at all.
+             */
+            before: number;
+            /**
+             * Format: double
+             * @description Mean structural similarity of the damaged picture, 0 to 1.
+             */
+            before_ssim: number;
+            /** @description In words: "sensor noise, sigma 25". */
+            damage: string;
+            /**
+             * Format: double
+             * @description The least gain on any of the photographs, in dB.
+             */
+            least_gain: number;
+            /** @description On how many photographs. */
+            photos: number;
+        };
+        /**
+         * @description How a TIFF is compressed; nothing is lost either way.
+         * @enum {string}
+         */
+        Compression: "deflate" | "lzw" | "none";
+        /** @description Shares of the picture, 0 to 1. */
+        Content: {
+            /**
+             * Format: float
+             * @description Mean luminance.
+             */
+            brightness: number;
+            /**
+             * Format: float
+             * @description With some colour at the light end of the scale.
+             */
+            clipped_highlights: number;
+            /**
+             * Format: float
+             * @description With some colour at the dark end of the scale.
+             */
+            clipped_shadows: number;
+            /**
+             * Format: float
+             * @description With nothing but noise.
+             */
+            flat: number;
+            /**
+             * Format: float
+             * @description That looks like lettering or line work: two even tones with sharp borders.
+             */
+            lettering: number;
+            /**
+             * Format: float
+             * @description With fine structure.
+             */
+            texture: number;
+        };
+        /** @description What the spectrum says. */
+        Detail: {
+            /** @description Whether the spectrum ends as abruptly as interpolation makes it; a lens out of focus can do so too. */
+            ends_abruptly?: boolean;
+            /**
+             * Format: float
+             * @description How many times it was enlarged before, by the period that interpolation leaves; absent when there is none.
+             */
+            enlarged?: number | null;
+            /** @description The smallest size that could hold all of that detail. */
+            size: components["schemas"]["Size"];
+            /**
+             * Format: float
+             * @description The share of the frequencies up to Nyquist's that hold detail, 0 to 1.
+             */
+            usable: number;
+        };
+        /** @description Unsharp masking of luminance, with a guard against haloes and a mask for flat tone. */
+        Edges: {
+            /**
+             * Format: float
+             * @description 1 keeps every pixel between the darkest and the lightest of its neighbours, 0 lets it overshoot.
+             */
+            halo_guard: number;
+            /**
+             * Format: float
+             * @description How far flat tone is left alone, 0 to 1.
+             */
+            leave_flat: number;
+            /**
+             * Format: float
+             * @description How much of the difference from the blurred picture is added, 0 to 3.
+             */
+            strength: number;
+            /**
+             * Format: float
+             * @description Radius of the blur in pixels of the result, 0.3 to 12.
+             */
+            width: number;
+        };
+        /**
+         * @description The type of the tensor's numbers.
+         * @enum {string}
+         */
+        Element: "float" | "byte";
         /** @description A finished result. */
         EnlargementView: {
             /**
@@ -433,6 +685,8 @@ export interface components {
              * @description Bits per channel, 8 or 16.
              */
             depth: number;
+            /** @description Exposure and lens as the camera wrote them, such as "1/250 s, f/4, 85 mm". */
+            exposure?: string | null;
             /** @description "JPEG", "PNG", "TIFF" or "WebP". */
             format: string;
             /** @description Whether there was transparency, which is laid on white. */
@@ -442,6 +696,11 @@ export interface components {
              * @description ISO sensitivity, where recorded.
              */
             iso?: number | null;
+            /**
+             * Format: float
+             * @description Quality of a JPEG by its quantisation table, 1 to 100.
+             */
+            jpeg_quality?: number | null;
             /** @description The embedded profile's own name; absent when there is none. */
             profile?: string | null;
             /** @description Upright width and height in pixels. */
@@ -452,10 +711,62 @@ export interface components {
             turned: boolean;
         };
         /**
+         * @description What a margin is filled with.
+         * @enum {string}
+         */
+        Fill: "white" | "black" | "mirror";
+        /** @description The settings of the Finish step; each part can be off. */
+        Finish: {
+            /** @default null */
+            edges: null | components["schemas"]["Edges"];
+            /** @default null */
+            grain: null | components["schemas"]["PrintGrain"];
+        };
+        /**
          * @description A file format that results are written in.
          * @enum {string}
          */
-        Format: "jpeg" | "png" | "tiff";
+        Format: "jpeg" | "png" | "tiff" | "webp";
+        /** @description The traces of a JPEG that the picture once was. */
+        FormerJpeg: {
+            /**
+             * Format: float
+             * @description Its quality, 1 to 100, on the scale of the Independent JPEG Group.
+             */
+            quality: number;
+            /**
+             * Format: int32
+             * @description Where its blocks begin, 0 to 7 pixels from the left.
+             */
+            x: number;
+            /**
+             * Format: int32
+             * @description And from the top.
+             */
+            y: number;
+        };
+        /** @description What is kept of an original, and which way up. */
+        Frame: {
+            /** @default null */
+            crop: null | components["schemas"]["Region"];
+            /**
+             * Format: double
+             * @description Clockwise after the quarter turns, around the middle; -15 to 15.
+             * @default 0
+             */
+            degrees: number;
+            /**
+             * @description Mirrored left to right, before it is turned.
+             * @default false
+             */
+            mirrored: boolean;
+            /**
+             * Format: int32
+             * @description Quarter turns clockwise, 0 to 3.
+             * @default 0
+             */
+            quarter_turns: number;
+        };
         /**
          * @description A model's size.
          * @enum {string}
@@ -561,16 +872,65 @@ export interface components {
          * @description What a model does to a picture.
          * @enum {string}
          */
-        Kind: "enlarge";
+        Kind: "enlarge" | "clean";
+        /**
+         * @description Which axis of the tensor holds the colours.
+         * @enum {string}
+         */
+        Layout: "channels_first" | "channels_last";
+        /**
+         * @description What a cleaner is told about each pixel.
+         * @enum {string}
+         */
+        LevelKind: "noise" | "compression" | "softness";
+        /** @description Compression marks. */
+        Marks: {
+            /** @description By which model. */
+            model: components["schemas"]["ModelRef"];
+            /**
+             * Format: float
+             * @description The JPEG quality that left them, 1 to 100.
+             */
+            quality: number;
+            /**
+             * Format: float
+             * @description The share that goes, 0 to 1.
+             */
+            strength: number;
+        };
+        /** @description A model to be put on the shelf. */
+        ModelForm: {
+            /**
+             * Format: binary
+             * @description The ONNX file.
+             */
+            file: string;
+            /** @description What it is to be called; the file's name when not given. Comes before the file. */
+            name?: string | null;
+        };
+        /** @description A model in a treatment: the very file that is meant. */
+        ModelRef: {
+            /** @description The model's id. */
+            model: string;
+            /** @description Hash of its file. */
+            sha256: string;
+        };
         /** @description A model and what it does here. */
         ModelView: {
             /** @description Its card. */
             card: components["schemas"]["Card"];
             /**
+             * Format: int64
+             * @description Bytes of its file.
+             */
+            file_bytes: number;
+            /**
              * Format: double
              * @description Input pixels a second on this machine, once measured.
              */
             pixels_per_second?: number | null;
+            /** @description Whether it is no longer offered. */
+            retired: boolean;
             /** @description Name and grade. */
             title: string;
         };
@@ -590,6 +950,55 @@ export interface components {
             due_on?: string | null;
             /** @description What it is called. */
             title: string;
+        };
+        /** @description Noise. */
+        Noise: {
+            /**
+             * Format: float
+             * @description The share of brightness noise that goes, 0 to 1.
+             */
+            grain: number;
+            /**
+             * Format: float
+             * @description The share of what was taken from textured places that is laid back, 0 to 1.
+             */
+            keep_texture: number;
+            /** @description How much there is. */
+            level: components["schemas"]["NoiseCurve"];
+            /** @description By which model. */
+            model: components["schemas"]["ModelRef"];
+            /**
+             * Format: float
+             * @description The share of colour noise that goes, 0 to 1.
+             */
+            speckle: number;
+        };
+        /**
+         * @description The standard deviation of a picture's noise at eight brightnesses, in 8-bit levels.
+         *
+         *     The noise of a sensor grows with light as a + b x (Foi 2008), but a file holds it after a tone curve and often
+         *     after a cleaner: a curve through measured points holds all of these.
+         */
+        NoiseCurve: number[];
+        /** @description What was measured of the noise. */
+        NoiseReading: {
+            /**
+             * Format: float
+             * @description Standard deviation of colour noise: of what is left when luminance is taken out, in 8-bit levels.
+             */
+            colour: number;
+            /** @description Root mean square over the three colours, at eight brightnesses, in 8-bit levels. */
+            level: components["schemas"]["NoiseCurve"];
+            /**
+             * Format: float
+             * @description Standard deviation of luminance noise, in 8-bit levels.
+             */
+            luminance: number;
+            /**
+             * Format: float
+             * @description The same over the whole picture, each brightness weighted by how much of it there is.
+             */
+            sigma: number;
         };
         /** @description An order with its originals, jobs and results. */
         OrderContents: {
@@ -653,9 +1062,19 @@ export interface components {
              */
             order_id: number;
             target?: null | components["schemas"]["Target"];
+            wish?: null | components["schemas"]["Wish"];
         };
+        /**
+         * @description The colours of a result.
+         * @enum {string}
+         */
+        OutputProfile: "original" | "srgb" | "p3" | "oprgb" | "romm";
         /** @description How a result is written. */
         OutputSettings: {
+            /** @description How finely a JPEG holds colour. */
+            chroma?: components["schemas"]["Chroma"];
+            /** @description How the strips of a TIFF are compressed. */
+            compression?: components["schemas"]["Compression"];
             /**
              * Format: int32
              * @description Bits per channel, 8 or 16.
@@ -668,9 +1087,11 @@ export interface components {
              * @description The resolution to be stated in the file, pixels per inch; nothing is stated when absent.
              */
             ppi?: number | null;
+            /** @description In which colours. */
+            profile?: components["schemas"]["OutputProfile"];
             /**
              * Format: int32
-             * @description JPEG quality, 1 to 100; from 90 the colour is kept at full resolution. Other formats lose nothing and ignore it.
+             * @description JPEG quality, 1 to 100. Other formats lose nothing and ignore it.
              */
             quality?: number;
         };
@@ -691,11 +1112,18 @@ export interface components {
         };
         /** @description What it means. */
         Plan: {
-            /** @description Hash of the plain treatment to compare with. */
+            /** @description Hash of the same picture by plain resampling alone, to compare with. */
             before: string;
+            /**
+             * Format: double
+             * @description Seconds of that for the Clean step.
+             */
+            clean_seconds?: number | null;
             /** @description The treatment in words. */
             description: string;
-            /** @description How many passes of models it takes. */
+            /** @description What the frame keeps of the original, in pixels. */
+            kept: components["schemas"]["Size"];
+            /** @description How many enlarging passes of models it takes. */
             passes: number;
             problem?: null | components["schemas"]["Problem"];
             /** @description Pixels, factor, print. */
@@ -705,6 +1133,8 @@ export interface components {
              * @description Seconds that the run will take, once the models' speed was measured.
              */
             seconds?: number | null;
+            /** @description Pixels of the file: the picture with what lies around it. */
+            sheet: components["schemas"]["Size"];
             /** @description Hash of the treatment, for the addresses of tiles. */
             treatment: string;
             verdict?: null | components["schemas"]["Verdict"];
@@ -726,6 +1156,21 @@ export interface components {
              */
             ppi: number;
         };
+        /** @description Grain that is added to the result. */
+        PrintGrain: {
+            /**
+             * Format: float
+             * @description Its strength as a share of `level`, 0 to 2.
+             */
+            amount: number;
+            /** @description Standard deviation at each brightness, in 8-bit levels: usually the original's own, measured. */
+            level: components["schemas"]["NoiseCurve"];
+            /**
+             * Format: float
+             * @description The width of a grain in pixels of the result, 1 to 12.
+             */
+            size: number;
+        };
         /** @description What went wrong, with a code that stays the same and what to do about it. */
         Problem: {
             /** @description A stable code, such as "size.out-of-range". */
@@ -739,6 +1184,54 @@ export interface components {
              * @description HTTP status.
              */
             status: number;
+        };
+        /**
+         * @description What stands for black and white.
+         * @enum {string}
+         */
+        Range: "unit" | "byte" | "signed";
+        /** @description All that was measured on an original. */
+        Reading: {
+            /** @description Shares of the picture. */
+            content: components["schemas"]["Content"];
+            /** @description How far up detail goes. */
+            detail: components["schemas"]["Detail"];
+            former_jpeg?: null | components["schemas"]["FormerJpeg"];
+            /**
+             * Format: float
+             * @description Quality of the file, when it is a JPEG, 1 to 100.
+             */
+            jpeg_quality?: number | null;
+            /** @description Noise. */
+            noise: components["schemas"]["NoiseReading"];
+            softness?: null | components["schemas"]["SoftnessReading"];
+        };
+        /** @description A reading with its conclusion. */
+        ReadingView: {
+            /** @description What they come to, in plain words. */
+            conclusion: string[];
+            /** @description The figures. */
+            reading: components["schemas"]["Reading"];
+        };
+        /** @description Why something is suggested. */
+        Reason: {
+            /** @description For which step. */
+            step: components["schemas"]["Step"];
+            /** @description In one sentence, with the figure. */
+            text: string;
+        };
+        /** @description The steps as a person chooses them. */
+        Recipe: {
+            /** @description What is taken out. */
+            clean?: components["schemas"]["Clean"];
+            /** @description How it is made larger. */
+            enlarge: components["schemas"]["Choice"];
+            /** @description What is done at the print's scale. */
+            finish?: components["schemas"]["Finish"];
+            /** @description Turned and cropped. */
+            frame?: components["schemas"]["Frame"];
+            /** @description What lies around the picture. */
+            surround?: components["schemas"]["Surround"];
         };
         /** @description What was done, kept with an enlargement. */
         Record: {
@@ -766,6 +1259,29 @@ export interface components {
             /** @description Version of the program. */
             version: string;
         };
+        /** @description A rectangle of pixels inside a picture. */
+        Region: {
+            /**
+             * Format: int32
+             * @description Rows.
+             */
+            height: number;
+            /**
+             * Format: int32
+             * @description Columns.
+             */
+            width: number;
+            /**
+             * Format: int32
+             * @description First column.
+             */
+            x: number;
+            /**
+             * Format: int32
+             * @description First row.
+             */
+            y: number;
+        };
         /** @description A target worked out for one picture. */
         Resolved: {
             /**
@@ -778,16 +1294,21 @@ export interface components {
             size: components["schemas"]["Size"];
         };
         /**
-         * @description One photograph that the model never saw, shrunk and enlarged again.
+         * @description One picture that the model never saw, shrunk or damaged, and enlarged again.
          *
-         *     Figures are luminance PSNR in dB against the photograph itself ([`crate::compare::psnr`]).
+         *     Figures are taken against the picture itself; PSNR in dB on luminance ([`crate::compare::psnr`]).
          */
         Score: {
             /**
              * Format: double
-             * @description By bicubic resampling.
+             * @description PSNR by bicubic resampling.
              */
             bicubic: number;
+            /**
+             * Format: double
+             * @description Sharpness over the truth's, by bicubic ([`crate::compare::sharpness`]).
+             */
+            bicubic_sharpness: number;
             /**
              * Format: double
              * @description Structural similarity by bicubic, 0 to 1 ([`crate::compare::ssim`]).
@@ -795,19 +1316,44 @@ export interface components {
             bicubic_ssim: number;
             /**
              * Format: double
-             * @description By Lanczos 3 resampling.
+             * @description Distance of fine texture from the truth's in dB, by bicubic ([`crate::compare::texture`]).
+             */
+            bicubic_texture: number;
+            /**
+             * Format: double
+             * @description Drift of colour and tone by this model ([`crate::compare::drift`]).
+             */
+            drift: number;
+            /**
+             * Format: double
+             * @description PSNR by Everyday of the same factor; nothing for Everyday itself.
+             */
+            everyday?: number | null;
+            /**
+             * Format: double
+             * @description The same by Everyday; nothing for Everyday itself.
+             */
+            everyday_texture?: number | null;
+            /**
+             * Format: double
+             * @description PSNR by Lanczos 3 resampling.
              */
             lanczos: number;
             /**
              * Format: double
-             * @description dB over bicubic when the photograph is shrunk in linear light, as a sensor does.
+             * @description dB over bicubic when the picture is shrunk in linear light, as a sensor does; nothing where the damage is given.
              */
-            light_gain: number;
+            light_gain?: number | null;
             /**
              * Format: double
-             * @description By this model.
+             * @description PSNR by this model.
              */
             model: number;
+            /**
+             * Format: double
+             * @description The same by this model.
+             */
+            model_sharpness: number;
             /**
              * Format: double
              * @description Structural similarity by this model, 0 to 1.
@@ -815,12 +1361,29 @@ export interface components {
             model_ssim: number;
             /**
              * Format: double
-             * @description By repeating the nearest pixel.
+             * @description The same by this model.
+             */
+            model_texture: number;
+            /**
+             * Format: double
+             * @description PSNR by repeating the nearest pixel.
              */
             nearest: number;
-            /** @description Which photograph. */
+            /** @description Which picture. */
             photo: string;
+            /** @description Of which set: "photographs", or a subject's own. */
+            set: string;
         };
+        /**
+         * @description What of a result to show.
+         * @enum {string}
+         */
+        Show: "result" | "edges";
+        /**
+         * @description Which half of an example.
+         * @enum {string}
+         */
+        Side: "before" | "after";
         /** @description Width and height in pixels, both at least 1 wherever a picture has been decoded or planned. */
         Size: {
             /**
@@ -841,6 +1404,87 @@ export interface components {
              * @description Bytes, from patches of the result itself.
              */
             bytes: number;
+        };
+        /** @description Blur. */
+        Softness: {
+            /** @description By which model. */
+            model: components["schemas"]["ModelRef"];
+            /**
+             * Format: float
+             * @description The spread of an edge, in pixels of the original.
+             */
+            sigma: number;
+            /**
+             * Format: float
+             * @description The share that goes, 0 to 1.
+             */
+            strength: number;
+        };
+        /** @description What was measured of edges. */
+        SoftnessReading: {
+            /** @description How many places were measured. */
+            edges: number;
+            /**
+             * Format: float
+             * @description How far edges overshoot, as a share of their height: more than 0.06 was sharpened.
+             */
+            overshoot: number;
+            /**
+             * Format: float
+             * @description The direction of a shake, degrees from the horizontal, 0 to 180; absent when edges are spread evenly.
+             */
+            shake?: number | null;
+            /**
+             * Format: float
+             * @description Spread of an edge: the standard deviation of the blur, in pixels.
+             */
+            sigma: number;
+        };
+        /**
+         * @description A step of the work.
+         * @enum {string}
+         */
+        Step: "clean" | "enlarge" | "finish";
+        /** @description For which print a suggestion is wanted. */
+        SuggestionFor: {
+            /**
+             * Format: double
+             * @description From how far it is seen, in metres; 1.5 times the print's diagonal when not given.
+             */
+            distance_m?: number | null;
+            /** @description What is kept of the original. */
+            frame?: components["schemas"]["Frame"];
+            /** @description What lies around it. */
+            surround?: components["schemas"]["Surround"];
+            /** @description How large. */
+            target: components["schemas"]["Target"];
+        };
+        /** @description What is suggested, with reasons. */
+        SuggestionView: {
+            /** @description Whether a model would gain anything that the eye could see on this print. */
+            gains: boolean;
+            /** @description Why. */
+            reasons: components["schemas"]["Reason"][];
+            /** @description All settings. */
+            recipe: components["schemas"]["Recipe"];
+        };
+        /** @description What lies around the picture on its sheet. */
+        Surround: {
+            /** @enum {string} */
+            kind: "none";
+        } | {
+            /** @enum {string} */
+            kind: "border";
+        } | {
+            /** @description With what. */
+            fill: components["schemas"]["Fill"];
+            /** @enum {string} */
+            kind: "bleed";
+            /**
+             * Format: double
+             * @description So far on every side, in millimetres.
+             */
+            mm: number;
         };
         /** @description How large the result is to be, in the terms in which the person thinks. */
         Target: {
@@ -902,13 +1546,81 @@ export interface components {
              */
             ppi: number;
         };
+        /** @description All of it together. */
+        TensorFormat: {
+            /** @description Blue comes first. */
+            blue_first: boolean;
+            /**
+             * Format: int32
+             * @description 3 colours, or 1 for brightness alone; colour is then resampled plainly.
+             */
+            channels: number;
+            /** @description What is given for black and white. */
+            input_range: components["schemas"]["Range"];
+            /** @description Where the colours are. */
+            layout: components["schemas"]["Layout"];
+            /** @description What it answers for black and white. */
+            output_range: components["schemas"]["Range"];
+        };
+        /** @description What a trial run found, as it stands in the card. */
+        Trial: {
+            /**
+             * Format: int32
+             * @description Tiles of 128 px from left to right that it is given at once, so that it stays within its memory.
+             */
+            block_columns: number;
+            /**
+             * Format: int64
+             * @description Bytes of memory per input pixel while it runs.
+             */
+            bytes_per_pixel: number;
+            /** @description Of what its numbers are. */
+            element: components["schemas"]["Element"];
+            /**
+             * Format: int32
+             * @description Output side / input side; 1 for a cleaner.
+             */
+            factor: number;
+            /** @description How it wants its pictures. */
+            format: components["schemas"]["TensorFormat"];
+            /**
+             * Format: int32
+             * @description Input pixels around a pixel that its value depends on.
+             */
+            halo: number;
+            /**
+             * Format: double
+             * @description PSNR of its answer to the test card against the card enlarged plainly, dB: that it is the same picture.
+             */
+            likeness: number;
+            /**
+             * Format: int32
+             * @description Sides of its input are multiples of this.
+             */
+            multiple: number;
+            /**
+             * Format: double
+             * @description Input pixels a second, once.
+             */
+            pixels_per_second: number;
+            /**
+             * Format: float
+             * @description The largest difference between a picture done in tiles and done at once, in 8-bit levels.
+             */
+            tile_difference: number;
+        };
         /**
          * @description A unit of length on paper.
          * @enum {string}
          */
         Unit: "mm" | "cm" | "in";
-        /** @description What a print is worth to the eye, by the original's own pixels. */
+        /** @description What a print is worth to the eye, by the detail that was measured in the original. */
         Verdict: {
+            /**
+             * Format: double
+             * @description The ppi that its real detail gives.
+             */
+            detail_ppi: number;
             /**
              * Format: double
              * @description From how far it will be seen, in metres.
@@ -926,12 +1638,12 @@ export interface components {
             original_ppi: number;
             /**
              * Format: double
-             * @description From where on the original's own pixels satisfy the eye, in metres.
+             * @description From where on its real detail satisfies the eye, in metres.
              */
             sharp_from_m: number;
         };
         /** @description What is asked for. */
-        Wish: {
+        Wish: components["schemas"]["Recipe"] & {
             /** @description What to compare with; bicubic when not given. */
             before?: components["schemas"]["Kernel"];
             /**
@@ -939,8 +1651,6 @@ export interface components {
              * @description From how far it will be seen, in metres; 1.5 times the print's diagonal when not given.
              */
             distance_m?: number | null;
-            /** @description How. */
-            enlarge: components["schemas"]["Choice"];
             /** @description Into what kind of file; a resolution that the target states goes before one given here. */
             output: components["schemas"]["OutputSettings"];
             /** @description How large. */
@@ -1124,6 +1834,137 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ModelView"][];
+                };
+            };
+        };
+    };
+    add_model: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["ModelForm"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ModelView"];
+                };
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    example: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                side: components["schemas"]["Side"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore_model: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    retire_model: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1424,6 +2265,35 @@ export interface operations {
             };
         };
     };
+    reading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadingView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     restore_original: {
         parameters: {
             query?: never;
@@ -1451,9 +2321,45 @@ export interface operations {
             };
         };
     };
-    thumbnail: {
+    suggestion: {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SuggestionFor"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SuggestionView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    thumbnail: {
+        parameters: {
+            query?: {
+                /** @description Its longer side in pixels, 320 when not given; 1600 at most. */
+                edge?: number;
+            };
             header?: never;
             path: {
                 id: number;
@@ -1480,9 +2386,39 @@ export interface operations {
             };
         };
     };
-    tile: {
+    forget_wish: {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tile: {
+        parameters: {
+            query?: {
+                /** @description What to show. */
+                show?: components["schemas"]["Show"];
+            };
             header?: never;
             path: {
                 /** @description The original's SHA-256. */

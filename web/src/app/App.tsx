@@ -18,7 +18,7 @@ import {
   Typography,
 } from "@mui/material";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { type DragEvent, useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { type DragEvent, Suspense, lazy, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { type Job, type Order, type Original, answered, api, sentence } from "../api/client";
 import { keys, useEvents, useModels, useOrder, useOrders } from "../api/queries";
 import { Bench } from "../bench/Bench";
@@ -42,6 +42,11 @@ export function App() {
   );
 }
 
+type View = "bench" | "shelf";
+
+// With its charts it is half of the program, and the bench does without.
+const Shelf = lazy(() => import("../shelf/Shelf").then((module) => ({ default: module.Shelf })));
+
 function Workplace(props: { themeName: ThemeName; onTheme: () => void }) {
   const client = useQueryClient();
   const orders = useOrders();
@@ -58,11 +63,13 @@ function Workplace(props: { themeName: ThemeName; onTheme: () => void }) {
     (id: number) => order !== undefined && setPictures({ ...pictures, [order]: id }),
     [order, pictures, setPictures],
   );
+  const [view, setView] = useKept<View>("view", "bench");
   const [runs, setRuns] = useState(false);
   const [newOrder, setNewOrder] = useState(false);
   const [shortcuts, setShortcuts] = useState(false);
 
   const imports = useImports(order, select);
+  const offered = useMemo(() => models.data?.filter((m) => !m.retired) ?? [], [models.data]);
 
   const refresh = () => order !== undefined && client.invalidateQueries({ queryKey: keys.order(order) });
   const cancel = useMutation({
@@ -104,11 +111,18 @@ function Workplace(props: { themeName: ThemeName; onTheme: () => void }) {
         jobs={contents.data?.jobs ?? []}
         onOrder={setOrder}
         onNewOrder={() => setNewOrder(true)}
+        view={view}
+        onView={setView}
         onRuns={() => setRuns(true)}
         onShortcuts={() => setShortcuts(true)}
       />
       <Notices imports={imports} error={orders.error ?? contents.error ?? models.error} />
-      <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
+      {view === "shelf" && models.data && (
+        <Suspense fallback={<Box sx={{ flex: 1 }} aria-busy="true" />}>
+          <Shelf models={models.data} />
+        </Suspense>
+      )}
+      <Box sx={{ flex: 1, minHeight: 0, display: view === "bench" ? "flex" : "none" }}>
         {contents.data && originals.length + imports.arriving.length > 0 && (
           <Tray
             contents={contents.data}
@@ -123,7 +137,8 @@ function Workplace(props: { themeName: ThemeName; onTheme: () => void }) {
             key={original.id}
             original={original}
             contents={contents.data}
-            models={models.data}
+            models={offered}
+            active={view === "bench"}
             onCancel={(id) => cancel.mutate(id)}
             onRemove={() => remove.mutate({ original, back: false })}
           />
@@ -144,6 +159,7 @@ function Workplace(props: { themeName: ThemeName; onTheme: () => void }) {
         onRetry={(id) => retry.mutate(id)}
         onShow={(id) => {
           select(id);
+          setView("bench");
           setRuns(false);
         }}
       />
@@ -184,6 +200,11 @@ function Mark() {
   );
 }
 
+const VIEWS: [View, string][] = [
+  ["bench", "Bench"],
+  ["shelf", "Shelf"],
+];
+
 function Header(props: {
   themeName: ThemeName;
   onTheme: () => void;
@@ -192,6 +213,8 @@ function Header(props: {
   jobs: Job[];
   onOrder: (id: number) => void;
   onNewOrder: () => void;
+  view: View;
+  onView: (view: View) => void;
   onRuns: () => void;
   onShortcuts: () => void;
 }) {
@@ -247,6 +270,23 @@ function Header(props: {
         </Typography>
       )}
       <Box sx={{ flex: 1 }} />
+      <Box component="nav" aria-label="Views" sx={{ display: "flex" }}>
+        {VIEWS.map(([view, name]) => (
+          <Button
+            key={view}
+            color="inherit"
+            aria-current={props.view === view ? "page" : undefined}
+            onClick={() => props.onView(view)}
+            sx={{
+              borderRadius: 0,
+              borderBottom: 2,
+              borderColor: props.view === view ? "primary.main" : "transparent",
+            }}
+          >
+            {name}
+          </Button>
+        ))}
+      </Box>
       <Button onClick={props.onRuns} color={at ? "primary" : "inherit"} aria-live="polite">
         {at ? `Runs: ${at}` : "Runs"}
       </Button>

@@ -44,6 +44,8 @@ export function StageView(props: {
   afterName: string;
   before: Kernel;
   onBefore: (kernel: Kernel) => void;
+  /** What the right side shows instead of the result, while something is held. */
+  instead?: string;
 }) {
   const [stage, setStage] = useState<Stage>();
   const [layout, setLayout] = useKept<Layout>("layout", "curtain");
@@ -146,13 +148,13 @@ export function StageView(props: {
           side="right"
           detail={
             seen.fromOriginal
-              ? "this far off, the original is shown: zoom in to compare"
+              ? "this far off, enlarging does not show: zoom in to compare"
               : after.ready < after.needed
                 ? `${after.ready} of ${after.needed} tiles`
                 : undefined
           }
         >
-          {props.afterName}
+          {props.instead ?? props.afterName}
         </Name>
         {seen.part && (
           <Navigator thumbnail={props.subject.thumbnail} part={seen.part} onGo={(x, y) => stage?.goTo(x, y)} />

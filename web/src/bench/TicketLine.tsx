@@ -84,7 +84,7 @@ export function TicketLine(props: {
         <Part name="Size" text={targetText(target)}>
           <TargetFields
             target={target}
-            original={original.facts.size}
+            original={plan?.kept ?? original.facts.size}
             plan={plan}
             onChange={(t) => change({ target: t })}
           />
@@ -160,14 +160,14 @@ function Consequences({ plan, error, fileBytes }: { plan?: Plan; error?: unknown
   const margin =
     print && (print.paper.width - print.picture.width > 0.05 || print.paper.height - print.picture.height > 0.05);
   const facts = [
-    pixels(resolved.size),
+    pixels(plan.sheet),
     `${decimal(resolved.factor)} times`,
     plan.seconds == null ? "measuring this machine" : `about ${duration(plan.seconds)}`,
     fileBytes === undefined ? "file size being measured" : `about ${bytes(fileBytes)}`,
   ];
-  if (print && margin) {
+  if (print && margin && plan.sheet.width === resolved.size.width && plan.sheet.height === resolved.size.height) {
     const { width, height, unit } = print.picture;
-    facts.push(`picture ${decimal(width, 1)} × ${decimal(height, 1)} ${unit} on the sheet, the rest stays white`);
+    facts.push(`picture ${decimal(width, 1)} × ${decimal(height, 1)} ${unit} on the sheet, the rest stays empty`);
   }
   return (
     <Typography variant="body2" sx={{ mt: 0.5, color: "measured" }} noWrap data-testid="consequences">
@@ -175,9 +175,7 @@ function Consequences({ plan, error, fileBytes }: { plan?: Plan; error?: unknown
       {verdict && (
         <>
           {"  ·  "}
-          {verdict.original_ppi >= verdict.eye_ppi
-            ? `the original's own ${decimal(verdict.original_ppi, 0)} ppi satisfy the eye at this distance`
-            : `the original's own ${decimal(verdict.original_ppi, 0)} ppi satisfy the eye only from ${distance(verdict.sharp_from_m)}`}
+          {`real detail, ${decimal(verdict.detail_ppi, 0)} ppi, holds from ${distance(verdict.sharp_from_m)}`}
         </>
       )}
     </Typography>

@@ -1,17 +1,33 @@
 /** What is asked for of one picture: remembered per picture, with undo and redo. */
 
 import { useCallback, useState } from "react";
-import type { Model, Original, Target, Wish } from "../api/client";
-import { keep, recall } from "../app/kept";
+import type { Clean, Finish, Frame, Original, Recipe, Suggestion, Target, Wish } from "../api/client";
 
-/** What is suggested for a picture that nothing was asked of yet. */
-export function suggested(original: Original, models: Model[]): Wish {
-  const fine = models.some((m) => m.card.subject === "everyday" && m.card.grade === "fine");
-  const doubled: Target = { by: "factor", factor: 2 };
+/** The whole picture as it came. */
+export const PLAIN_FRAME: Frame = { mirrored: false, quarter_turns: 0, degrees: 0, crop: null };
+
+export const NOTHING_CLEANED: Clean = { marks: null, noise: null, softness: null };
+export const NOTHING_FINISHED: Finish = { edges: null, grain: null };
+
+/** How large, before anything is said: the print that the picture came in with, or twice its size. */
+export function firstTarget(original: Original): Target {
+  return original.target ?? { by: "factor", factor: 2 };
+}
+
+/** What is asked for when nothing was said yet: all that is suggested. */
+export function firstWish(original: Original, suggestion: Suggestion): Wish {
   return {
-    target: original.target ?? doubled,
-    enlarge: { by: "learned", subject: "everyday", grade: fine ? "fine" : "draft" },
-    output: { format: "tiff", depth: original.facts.depth, quality: 92, ppi: null },
+    ...suggestion.recipe,
+    target: firstTarget(original),
+    output: {
+      format: "tiff",
+      depth: original.facts.depth,
+      quality: 92,
+      chroma: "auto",
+      compression: "deflate",
+      profile: "original",
+      ppi: null,
+    },
     before: "bicubic",
     distance_m: null,
   };
@@ -19,6 +35,15 @@ export function suggested(original: Original, models: Model[]): Wish {
 
 /** Changes that follow each other as fast as typing are undone together. */
 const TOGETHER_MS = 800;
+
+const STEPS = ["clean", "enlarge", "finish"] as const;
+
+/** The steps that stood as the old suggestion had them, as the next one has them. */
+export function followed(now: Recipe, old: Recipe, next: Recipe): Partial<Recipe> {
+  const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b);
+  const moved = STEPS.filter((step) => same(now[step], old[step]) && !same(old[step], next[step]));
+  return Object.fromEntries(moved.map((step) => [step, next[step]]));
+}
 
 interface History {
   past: Wish[];
@@ -31,29 +56,20 @@ interface History {
 export interface WishControl {
   wish: Wish;
   change: (part: Partial<Wish>) => void;
+  /** Takes a new suggestion over in the steps that nobody has changed since the old one. */
+  follow: (old: Recipe, next: Recipe) => void;
   undo?: () => void;
   redo?: () => void;
 }
 
-const key = (original: Original) => `wish.${original.id}.${original.hash.slice(0, 12)}`;
-
-/** The wish for a picture; key the component that uses it by the picture. */
-export function useWish(original: Original, models: Model[]): WishControl {
-  const [history, setHistory] = useState<History>(() => ({
-    past: [],
-    now: recall<Wish>(key(original)) ?? suggested(original, models),
-    future: [],
-    at: 0,
-  }));
-  const put = useCallback(
-    (step: (h: History) => History) =>
-      setHistory((h) => {
-        const next = step(h);
-        keep(key(original), next.now);
-        return next;
-      }),
-    [original],
-  );
+/**
+ * The wish for a picture, with undo; key the component that uses it by the picture.
+ *
+ * The server remembers it, with every plan that is asked for.
+ */
+export function useWish(first: Wish): WishControl {
+  const [history, setHistory] = useState<History>(() => ({ past: [], now: first, future: [], at: 0 }));
+  const put = useCallback((step: (h: History) => History) => setHistory(step), []);
   const change = useCallback(
     (part: Partial<Wish>) => {
       const at = Date.now();
@@ -64,6 +80,10 @@ export function useWish(original: Original, models: Model[]): WishControl {
         at,
       }));
     },
+    [put],
+  );
+  const follow = useCallback(
+    (old: Recipe, next: Recipe) => put((h) => ({ ...h, now: { ...h.now, ...followed(h.now, old, next) } })),
     [put],
   );
   const undo = () =>
@@ -79,6 +99,7 @@ export function useWish(original: Original, models: Model[]): WishControl {
   return {
     wish: history.now,
     change,
+    follow,
     undo: history.past.length > 0 ? undo : undefined,
     redo: history.future.length > 0 ? redo : undefined,
   };

@@ -22,7 +22,7 @@ export interface Subject {
   /** Address of a small picture of the original, shown before anything else arrives. */
   thumbnail: string;
   /** Changes when another picture is on the table, which then opens at its liveliest place. */
-  picture: number;
+  picture: string;
 }
 
 /** What is shown beside the canvas. */
@@ -45,6 +45,8 @@ export class Stage {
   private readonly context: CanvasRenderingContext2D;
   private readonly tiles = new TileStore(() => this.refresh());
   private subject?: Subject;
+  /** What the result was before its settings changed: it stays until the new one arrives. */
+  private previous?: Candidate;
   private thumbnail?: HTMLImageElement;
   private camera: Camera = { x: 0, y: 0, scale: 1 };
   private fitted = true;
@@ -94,6 +96,9 @@ export class Stage {
 
   show(subject: Subject | undefined): void {
     const another = subject?.picture !== this.subject?.picture;
+    const old = this.subject?.after;
+    if (another || !sameSize(old, subject?.after)) this.previous = undefined;
+    else if (old && address(old) !== address(subject?.after)) this.previous = old;
     this.subject = subject;
     if (another) {
       this.fitted = true;
@@ -236,6 +241,8 @@ export class Stage {
   }
 
   private resize(): void {
+    // Out of sight it has no size; it keeps its last one until it is back.
+    if (this.canvas.clientWidth === 0) return;
     const ratio = window.devicePixelRatio;
     const width = Math.max(1, Math.round(this.canvas.clientWidth * ratio));
     const height = Math.max(1, Math.round(this.canvas.clientHeight * ratio));
@@ -270,6 +277,9 @@ export class Stage {
       { candidate: subject.before, places: beforePlaces },
       { candidate: subject.after, places: afterPlaces },
     ]);
+    const standing = this.tiles.standing(subject.after, afterPlaces);
+    if (standing.ready === standing.needed) this.previous = undefined;
+    const after = [subject.before, ...(this.previous ? [this.previous] : []), subject.after];
     if (part) {
       if (this.onlyBefore) {
         for (const offset of this.layout === "side" ? [0, pane.width] : [0]) {
@@ -277,18 +287,18 @@ export class Stage {
         }
       } else if (this.layout === "side") {
         this.drawPane(0, pane, [0, pane.width], camera, part, level, [subject.before]);
-        this.drawPane(pane.width, pane, [0, pane.width], camera, part, level, [subject.before, subject.after]);
+        this.drawPane(pane.width, pane, [0, pane.width], camera, part, level, after);
       } else {
         const edge = Math.round(this.curtain * pane.width);
         this.drawPane(0, pane, [0, edge], camera, part, level, [subject.before]);
-        this.drawPane(0, pane, [edge, pane.width], camera, part, level, [subject.before, subject.after]);
+        this.drawPane(0, pane, [edge, pane.width], camera, part, level, after);
       }
     }
     this.tell({
       zoom: camera.scale / this.factor(),
       curtain: this.curtain,
       before: this.tiles.standing(subject.before, beforePlaces),
-      after: this.tiles.standing(subject.after, afterPlaces),
+      after: standing,
       fromOriginal: level > 0 && subject.after.size.width / 2 ** level <= subject.original.width,
       part: part && shares(part, subject.original),
     });
@@ -329,6 +339,11 @@ export class Stage {
     for (const listener of this.listeners) listener();
   }
 }
+
+const address = (candidate: Candidate | undefined) => `${candidate?.base ?? ""}${candidate?.query ?? ""}`;
+
+const sameSize = (a: Candidate | undefined, b: Candidate | undefined) =>
+  a?.size.width === b?.size.width && a?.size.height === b?.size.height;
 
 function shares(part: Box, picture: Extent): Box | undefined {
   const { left, top, right, bottom } = part;

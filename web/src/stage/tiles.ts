@@ -25,6 +25,8 @@ export interface Candidate {
   size: Extent;
   /** Size of the original. */
   original: Extent;
+  /** Asked of the server besides, such as "?show=edges". */
+  query?: string;
 }
 
 export interface Place {
@@ -67,7 +69,8 @@ export function placesIn(candidate: Candidate, level: number, part: Box): Place[
   return places.sort((a, b) => far(a) - far(b));
 }
 
-const addressOf = (candidate: Candidate, p: Place) => `${candidate.base}/${p.level}/${p.column}/${p.row}`;
+const addressOf = (candidate: Candidate, p: Place) =>
+  `${candidate.base}/${p.level}/${p.column}/${p.row}${candidate.query ?? ""}`;
 
 /** How much of a view is there. */
 export interface Standing {

@@ -1,6 +1,8 @@
 //! Files in and out: a whole original is read, a result is written row band by row band.
 
 mod jpeg_end;
+mod jpeg_segments;
+mod metadata;
 mod read;
 mod write;
 
@@ -9,8 +11,10 @@ use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
 
+pub(crate) use jpeg_segments::ZIGZAG;
+pub use metadata::Metadata;
 pub use read::{Decoded, Facts, read, thumbnail};
-pub use write::{PictureWriter, encoded_len, png_bytes};
+pub use write::{Carried, PictureWriter, encoded_len, png_bytes};
 
 use crate::limits::LimitError;
 use crate::picture::Depth;
@@ -26,11 +30,13 @@ pub enum Format {
     Png,
     /// 8 or 16 bits, nothing lost; BigTIFF above 4 GiB.
     Tiff,
+    /// 8 bits, nothing lost, for screens.
+    WebP,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Format; 3] = [Format::Tiff, Format::Png, Format::Jpeg];
+    pub const ALL: [Format; 4] = [Format::Tiff, Format::Png, Format::Jpeg, Format::WebP];
 
     /// The longest side in pixels that the format's own header can state.
     pub fn longest_side(self) -> u32 {
@@ -38,12 +44,13 @@ impl Format {
             Format::Jpeg => 65_535,
             Format::Png => i32::MAX as u32,
             Format::Tiff => u32::MAX,
+            Format::WebP => 16_383,
         }
     }
 
     /// Whether it has more than 8 bits a channel.
     pub fn holds_sixteen_bits(self) -> bool {
-        self != Format::Jpeg
+        matches!(self, Format::Png | Format::Tiff)
     }
 
     /// Ending of file names, without the dot.
@@ -52,6 +59,7 @@ impl Format {
             Format::Jpeg => "jpg",
             Format::Png => "png",
             Format::Tiff => "tif",
+            Format::WebP => "webp",
         }
     }
 
@@ -61,6 +69,7 @@ impl Format {
             Format::Jpeg => "image/jpeg",
             Format::Png => "image/png",
             Format::Tiff => "image/tiff",
+            Format::WebP => "image/webp",
         }
     }
 }
@@ -71,6 +80,7 @@ impl fmt::Display for Format {
             Format::Jpeg => "JPEG",
             Format::Png => "PNG",
             Format::Tiff => "TIFF",
+            Format::WebP => "WebP",
         })
     }
 }
@@ -84,6 +94,7 @@ impl FromStr for Format {
             "jpg" | "jpeg" => Ok(Format::Jpeg),
             "png" => Ok(Format::Png),
             "tif" | "tiff" => Ok(Format::Tiff),
+            "webp" => Ok(Format::WebP),
             _ => Err(CodecError::UnknownEnding { ending: ending.to_owned() }),
         }
     }
@@ -98,9 +109,18 @@ pub struct OutputSettings {
     /// Bits per channel, 8 or 16.
     #[cfg_attr(feature = "schema", schema(value_type = u8))]
     pub depth: Depth,
-    /// JPEG quality, 1 to 100; from 90 the colour is kept at full resolution. Other formats lose nothing and ignore it.
+    /// JPEG quality, 1 to 100. Other formats lose nothing and ignore it.
     #[serde(default = "OutputSettings::default_quality")]
     pub quality: u8,
+    /// How finely a JPEG holds colour.
+    #[serde(default)]
+    pub chroma: Chroma,
+    /// How the strips of a TIFF are compressed.
+    #[serde(default)]
+    pub compression: Compression,
+    /// In which colours.
+    #[serde(default)]
+    pub profile: OutputProfile,
     /// The resolution to be stated in the file, pixels per inch; nothing is stated when absent.
     #[serde(default)]
     pub ppi: Option<f64>,
@@ -109,12 +129,66 @@ pub struct OutputSettings {
 impl OutputSettings {
     /// A format's usual settings: 8 bits, JPEG quality 92, no resolution stated.
     pub fn new(format: Format) -> Self {
-        Self { format, depth: Depth::Eight, quality: Self::default_quality(), ppi: None }
+        Self {
+            format,
+            depth: Depth::Eight,
+            quality: Self::default_quality(),
+            chroma: Chroma::default(),
+            compression: Compression::default(),
+            profile: OutputProfile::default(),
+            ppi: None,
+        }
     }
 
     fn default_quality() -> u8 {
         92
     }
+}
+
+/// How finely a JPEG holds colour.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Chroma {
+    /// Full from quality 90 on, half below.
+    #[default]
+    Auto,
+    /// As finely as brightness (4:4:4).
+    Full,
+    /// At half the resolution both ways (4:2:0): a third less to store, red edges soften.
+    Half,
+}
+
+/// How a TIFF is compressed; nothing is lost either way.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Compression {
+    /// Deflate: smallest.
+    #[default]
+    Deflate,
+    /// LZW: read by the oldest programs too.
+    Lzw,
+    /// Not at all.
+    None,
+}
+
+/// The colours of a result.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum OutputProfile {
+    /// The original's own profile, carried over byte for byte.
+    #[default]
+    Original,
+    /// sRGB (IEC 61966-2-1).
+    Srgb,
+    /// Display P3.
+    P3,
+    /// opRGB (IEC 61966-2-5).
+    OpRgb,
+    /// ROMM RGB (ISO 22028-2); meant for 16 bits.
+    Romm,
 }
 
 /// Why a file could not be read or written.
@@ -136,7 +210,7 @@ pub enum CodecError {
     #[error(transparent)]
     Limit(#[from] LimitError),
     /// A file name whose ending names no format.
-    #[error("\"{ending}\" is not a format that is written here: use tif, png or jpg")]
+    #[error("\"{ending}\" is not a format that is written here: use tif, png, jpg or webp")]
     UnknownEnding {
         /// What was given.
         ending: String,

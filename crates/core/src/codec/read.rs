@@ -10,12 +10,13 @@ use image::metadata::Orientation;
 use image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
 use serde::{Deserialize, Serialize};
 
-use super::{CodecError, jpeg_end, png_bytes};
+use super::{CodecError, Metadata, jpeg_end, jpeg_segments, png_bytes};
 use crate::colour::ColourProfile;
 use crate::enlarge::{self, Kernel};
 use crate::hash::ContentHash;
 use crate::limits::Limits;
 use crate::picture::{Channels, Depth, Original, Samples, Size};
+use crate::reading::compression::quality_of_table;
 
 /// What is known of a file besides its pixels.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -44,6 +45,12 @@ pub struct Facts {
     pub iso: Option<u32>,
     /// When it was taken, as the camera wrote it.
     pub taken: Option<String>,
+    /// Exposure and lens as the camera wrote them, such as "1/250 s, f/4, 85 mm".
+    #[serde(default)]
+    pub exposure: Option<String>,
+    /// Quality of a JPEG by its quantisation table, 1 to 100.
+    #[serde(default)]
+    pub jpeg_quality: Option<f32>,
 }
 
 /// An original and the facts about its file.
@@ -79,6 +86,16 @@ fn read_inner(path: &Path, hash: ContentHash, limits: &Limits) -> Result<Decoded
         }
     }
     file.rewind()?;
+    let segments = match format {
+        ImageFormat::Jpeg => jpeg_segments::read(&mut file).unwrap_or_default(),
+        _ => jpeg_segments::Segments::default(),
+    };
+    if segments.channels == 4 {
+        return Err(CodecError::Unsupported(INKS.to_owned()));
+    }
+    file.rewind()?;
+    let iptc_tag = (format == ImageFormat::Tiff).then(|| iptc_of_tiff(&mut file)).flatten();
+    file.rewind()?;
     let exif = exif::Reader::new().read_from_container(&mut file).ok();
     file.rewind()?;
 
@@ -91,6 +108,11 @@ fn read_inner(path: &Path, hash: ContentHash, limits: &Limits) -> Result<Decoded
     let mut memory = image::Limits::no_limits();
     memory.max_alloc = Some(limits.input_pixels * 16);
     decoder.set_limits(memory).map_err(refusal)?;
+    use image::ExtendedColorType::{Cmyk8, Cmyk16};
+    if [Cmyk8, Cmyk16].contains(&decoder.original_color_type()) {
+        return Err(CodecError::Unsupported(INKS.to_owned()));
+    }
+    let xmp = decoder.xmp_metadata().unwrap_or(None);
     let icc = decoder.icc_profile().unwrap_or(None);
     let orientation = decoder.orientation().unwrap_or(Orientation::NoTransforms);
     let mut picture = DynamicImage::from_decoder(decoder).map_err(refusal)?;
@@ -100,22 +122,26 @@ fn read_inner(path: &Path, hash: ContentHash, limits: &Limits) -> Result<Decoded
     let (size, channels, samples) = flatten(picture);
     let profile = icc.and_then(|bytes| ColourProfile::parse(bytes, channels));
     let profile_name = profile.as_ref().map(ColourProfile::name);
-    let original = Original::new(hash, size, channels, samples, profile);
+    let facts_of_exif = exif.as_ref();
     let facts = Facts {
         format: format_name(format).to_owned(),
         bytes,
         size,
-        depth: original.depth(),
+        depth: samples.depth(),
         channels,
         profile: profile_name,
         turned: orientation != Orientation::NoTransforms,
         had_transparency,
-        camera: exif.as_ref().and_then(camera),
-        iso: exif
-            .as_ref()
+        camera: facts_of_exif.and_then(camera),
+        iso: facts_of_exif
             .and_then(|e| e.get_field(exif::Tag::PhotographicSensitivity, exif::In::PRIMARY)?.value.get_uint(0)),
-        taken: exif.as_ref().and_then(|e| text(e, exif::Tag::DateTimeOriginal)),
+        taken: facts_of_exif.and_then(|e| text(e, exif::Tag::DateTimeOriginal)),
+        exposure: facts_of_exif.and_then(exposure),
+        jpeg_quality: segments.quantisation.as_ref().map(quality_of_table),
     };
+    let fields = exif.as_ref().map(Metadata::kept_fields).unwrap_or_default();
+    let metadata = Metadata { fields, xmp, iptc_segments: segments.app13, iptc_tag };
+    let original = Original::new(hash, size, channels, samples, profile).with_metadata(metadata);
     Ok(Decoded { original, facts })
 }
 
@@ -168,6 +194,31 @@ fn on_white<const N: usize, T: Copy + Into<u64> + TryFrom<u64>>(samples: &[T], w
             })
         })
         .collect()
+}
+
+/// Why a file in printing inks is refused: turned into light by a rule of thumb, its colours would be wrong.
+const INKS: &str = "it holds printing inks (CMYK), whose colours depend on the press: save it as RGB first";
+
+/// IPTC-IIM records of a TIFF, when they are stored as bytes.
+fn iptc_of_tiff(file: &mut (impl std::io::Read + Seek)) -> Option<Vec<u8>> {
+    const IPTC: tiff::tags::Tag = tiff::tags::Tag::Unknown(33723);
+    let mut decoder = tiff::decoder::Decoder::new(file).ok()?;
+    decoder.find_tag(IPTC).ok()??.into_u8_vec().ok()
+}
+
+/// Exposure time, aperture, focal length and lens, as far as they are there.
+fn exposure(exif: &exif::Exif) -> Option<String> {
+    let shown = |tag| {
+        let field = exif.get_field(tag, exif::In::PRIMARY)?;
+        Some(field.display_value().with_unit(exif).to_string())
+    };
+    let parts: Vec<String> = [exif::Tag::ExposureTime, exif::Tag::FNumber, exif::Tag::FocalLength]
+        .into_iter()
+        .filter_map(shown)
+        .chain(text(exif, exif::Tag::LensModel))
+        .filter(|part| part.len() < 80)
+        .collect();
+    (!parts.is_empty()).then(|| parts.join(", "))
 }
 
 fn camera(exif: &exif::Exif) -> Option<String> {

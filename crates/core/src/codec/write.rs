@@ -15,15 +15,23 @@ use flate2::write::ZlibEncoder;
 use jpeg_encoder::{Density, Encoder as JpegEncoder, ImageBuffer, JpegColorType, SamplingFactor};
 use rayon::prelude::*;
 use tempfile::NamedTempFile;
+use tiff::Directory;
 use tiff::encoder::{DirectoryEncoder, Rational, TiffEncoder, TiffKind, TiffKindBig, TiffKindStandard};
-use tiff::tags::{CompressionMethod, PhotometricInterpretation, Predictor, ResolutionUnit, Tag};
+use tiff::tags::{CompressionMethod, PhotometricInterpretation, Predictor, ResolutionUnit, Tag, Type};
 
-use super::{CodecError, Format, OutputSettings};
-use crate::colour::ColourProfile;
-use crate::picture::{Channels, Depth, Planes, Samples, Size};
+use super::metadata::{Metadata, tiff_value};
+use super::{Chroma, CodecError, Compression, Format, OutputSettings};
+use crate::colour::{ColourProfile, Conversion};
+use crate::picture::{Channels, Depth, Original, Planes, Samples, Size};
 
 const SOFTWARE: &str = concat!("Dettaglio ", env!("CARGO_PKG_VERSION"));
 const ICC_PROFILE_TAG: u16 = 34675;
+const IPTC_TAG: u16 = 33723;
+const XMP_TAG: u16 = 700;
+
+/// The namespace that ISO 16684-1 puts before an XMP packet in a JPEG segment, and its name for a PNG text.
+const XMP_SEGMENT: &[u8] = b"http://ns.adobe.com/xap/1.0/\0";
+const XMP_TEXT: &str = "XML:com.adobe.xmp";
 const STRIP_ROWS: u32 = 64;
 
 /// Above this many bytes of pixels a TIFF is written as BigTIFF: the classic format ends at 4 GiB.
@@ -34,7 +42,23 @@ struct Spec {
     size: Size,
     channels: Channels,
     settings: OutputSettings,
-    profile: Option<Arc<ColourProfile>>,
+    carried: Carried,
+}
+
+/// What goes into a result besides its pixels.
+#[derive(Clone, Debug, Default)]
+pub struct Carried {
+    /// The profile of the rendered values.
+    pub profile: Option<Arc<ColourProfile>>,
+    /// What the original's file says about itself.
+    pub metadata: Option<Arc<Metadata>>,
+}
+
+impl Carried {
+    /// All that an original has.
+    pub fn from(original: &Original) -> Self {
+        Self { profile: original.profile().cloned(), metadata: original.metadata().cloned() }
+    }
 }
 
 impl Spec {
@@ -50,6 +74,7 @@ pub struct PictureWriter {
     size: Size,
     channels: Channels,
     depth: Depth,
+    conversion: Option<Conversion>,
     rows_given: u32,
     bands: Option<SyncSender<Samples>>,
     encoder: Option<JoinHandle<Result<NamedTempFile, CodecError>>>,
@@ -60,17 +85,30 @@ impl PictureWriter {
     /// Opens a temporary file beside `path` for a picture of `size`.
     ///
     /// The picture must be within the limits of its format ([`Limits::check_output`](crate::limits::Limits::check_output)).
-    /// With one channel, the luminance of the planes is written.
+    /// With one channel, the luminance of the planes is written. Colours are converted where the settings name another
+    /// profile than the original's.
     pub fn create(
         path: &Path,
         size: Size,
         channels: Channels,
         settings: OutputSettings,
-        profile: Option<Arc<ColourProfile>>,
+        mut carried: Carried,
     ) -> Result<Self, CodecError> {
+        let mut conversion = None;
+        // Grey stays grey, in its own profile.
+        if let (Channels::Colour, Some(wanted)) = (channels, ColourProfile::standard(settings.profile)) {
+            conversion = wanted.conversion_from(carried.profile.as_deref());
+            if conversion.is_none() {
+                let name = carried.profile.as_deref().map_or_else(String::new, ColourProfile::name);
+                return Err(CodecError::Encode(format!(
+                    "colours cannot be converted from the original's profile ({name}): keep the original's own profile"
+                )));
+            }
+            carried.profile = Some(Arc::new(wanted));
+        }
         let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
         let file = tempfile::Builder::new().prefix(".dettaglio-").suffix(".part").tempfile_in(folder)?;
-        let spec = Spec { size, channels, settings, profile };
+        let spec = Spec { size, channels, settings, carried };
         let (bands, receiver) = sync_channel(2);
         let encoder = std::thread::Builder::new().name("encoder".to_owned()).spawn(move || {
             let mut out = BufWriter::with_capacity(1 << 20, file);
@@ -83,6 +121,7 @@ impl PictureWriter {
             size,
             channels,
             depth: settings.depth,
+            conversion,
             rows_given: 0,
             bands: Some(bands),
             encoder: Some(encoder),
@@ -98,7 +137,10 @@ impl PictureWriter {
         assert_eq!(band.size().width, self.size.width, "a band as wide as the picture");
         self.rows_given += band.size().height;
         assert!(self.rows_given <= self.size.height, "no more rows than the picture has");
-        let samples = interleave(band, self.channels, self.depth);
+        let samples = match &self.conversion {
+            None => interleave(band, self.channels, self.depth),
+            Some(conversion) => converted(band, conversion, self.depth),
+        };
         let sent = self.bands.as_ref().is_some_and(|bands| bands.send(samples).is_ok());
         if sent { Ok(()) } else { Err(self.encoder_error()) }
     }
@@ -146,6 +188,19 @@ impl Drop for PictureWriter {
     }
 }
 
+/// Samples in another profile: converted in 16 bits, whatever the file's depth.
+fn converted(band: &Planes, conversion: &Conversion, depth: Depth) -> Samples {
+    let Samples::Sixteen(samples) = interleave(band, Channels::Colour, Depth::Sixteen) else {
+        unreachable!("sixteen bits were asked for");
+    };
+    let row = 3 * band.size().width as usize;
+    let samples: Vec<u16> = samples.par_chunks(row).flat_map_iter(|row| conversion.apply(row)).collect();
+    match depth {
+        Depth::Sixteen => Samples::Sixteen(samples),
+        Depth::Eight => Samples::Eight(samples.into_iter().map(|v| ((u32::from(v) + 128) / 257) as u8).collect()),
+    }
+}
+
 /// Rounds planes to a file's samples, channels interleaved.
 fn interleave(planes: &Planes, channels: Channels, depth: Depth) -> Samples {
     fn gather<T: Copy + Default + Send>(
@@ -181,6 +236,7 @@ fn encode<W: Write + Seek>(out: W, spec: &Spec, bands: Receiver<Samples>) -> Res
         Format::Tiff => encode_tiff::<W, TiffKindStandard>(out, spec, bands),
         Format::Png => encode_png(out, spec, bands),
         Format::Jpeg => encode_jpeg(out, spec, bands),
+        Format::WebP => encode_webp(out, spec, bands),
     }
 }
 
@@ -209,6 +265,7 @@ fn png_refusal(error: png::EncodingError) -> CodecError {
 /// keeps the book: header, offsets and tags.
 fn encode_tiff<W: Write + Seek, K: TiffKind>(out: W, spec: &Spec, bands: Receiver<Samples>) -> Result<(), CodecError> {
     let mut file = TiffEncoder::<W, K>::new_generic(out).map_err(tiff_refusal)?;
+    let notes = write_exif_directories(&mut file, spec).map_err(tiff_refusal)?;
     let mut directory = file.image_directory().map_err(tiff_refusal)?;
     let channels = spec.channels.count();
     let row_bytes = spec.size.width as usize * channels * usize::from(spec.settings.depth.bits() / 8);
@@ -219,11 +276,11 @@ fn encode_tiff<W: Write + Seek, K: TiffKind>(out: W, spec: &Spec, bands: Receive
         let rows = rows_left.min(STRIP_ROWS as usize);
         while waiting.len() < rows * row_bytes {
             let band = bands.recv().map_err(|_| abandoned())?;
-            waiting.extend(differences(&band, spec.size.width as usize * channels, channels));
+            let predicted = spec.settings.compression != Compression::None;
+            let row_samples = spec.size.width as usize * channels;
+            waiting.extend(if predicted { differences(&band, row_samples, channels) } else { native_bytes(&band) });
         }
-        let mut compressor = ZlibEncoder::new(Vec::new(), flate2::Compression::fast());
-        compressor.write_all(&waiting[..rows * row_bytes])?;
-        let strip = compressor.finish()?;
+        let strip = compress(&waiting[..rows * row_bytes], spec.settings.compression)?;
         waiting.drain(..rows * row_bytes);
         let offset = directory.write_data(&strip[..]).map_err(tiff_refusal)?;
         offsets.push(K::convert_offset(offset).map_err(tiff_refusal)?);
@@ -232,7 +289,77 @@ fn encode_tiff<W: Write + Seek, K: TiffKind>(out: W, spec: &Spec, bands: Receive
     }
 
     describe_tiff(&mut directory, spec, &offsets, &counts).map_err(tiff_refusal)?;
+    directory.extend_from(&notes);
     directory.finish().map_err(tiff_refusal)
+}
+
+fn compress(strip: &[u8], compression: Compression) -> Result<Vec<u8>, CodecError> {
+    Ok(match compression {
+        Compression::Deflate => {
+            let mut compressor = ZlibEncoder::new(Vec::new(), flate2::Compression::fast());
+            compressor.write_all(strip)?;
+            compressor.finish()?
+        }
+        Compression::Lzw => {
+            weezl::encode::Encoder::with_tiff_size_switch(weezl::BitOrder::Msb, 8).encode(strip).map_err(refusal)?
+        }
+        Compression::None => strip.to_vec(),
+    })
+}
+
+/// Samples in the machine's byte order, which the file is written in.
+fn native_bytes(band: &Samples) -> Vec<u8> {
+    match band {
+        Samples::Eight(values) => values.clone(),
+        Samples::Sixteen(values) => values.iter().flat_map(|v| v.to_ne_bytes()).collect(),
+    }
+}
+
+/// Writes the EXIF and GPS directories, and answers the entries of the main one that name them and what it carries.
+fn write_exif_directories<W: Write + Seek, K: TiffKind>(
+    file: &mut TiffEncoder<W, K>,
+    spec: &Spec,
+) -> tiff::TiffResult<Directory> {
+    let mut entries = Directory::empty();
+    let Some(metadata) = &spec.carried.metadata else { return Ok(entries) };
+    for (context, pointer) in [(exif::Context::Exif, 34665), (exif::Context::Gps, 34853)] {
+        let values: Vec<_> = metadata
+            .fields
+            .iter()
+            .filter(|f| f.tag.context() == context)
+            .filter_map(|f| Some((Tag::from_u16_exhaustive(f.tag.number()), tiff_value(&f.value)?)))
+            .collect();
+        if values.is_empty() {
+            continue;
+        }
+        let mut directory = file.extra_directory()?;
+        for (tag, (kind, bytes)) in values {
+            let entry = directory.write_entry_bytes(kind, &bytes)?;
+            let mut one = Directory::empty();
+            one.extend([(tag, entry)]);
+            directory.extend_from(&one);
+        }
+        let offset = directory.finish_with_offsets()?;
+        let mut main = file.extra_directory()?;
+        let entry = main.write_entry(offset.offset)?;
+        entries.extend([(Tag::Unknown(pointer), entry)]);
+    }
+    let mut main = file.extra_directory()?;
+    for field in
+        metadata.fields.iter().filter(|f| f.tag.context() == exif::Context::Tiff && f.tag != exif::Tag::Software)
+    {
+        if let Some((kind, bytes)) = tiff_value(&field.value) {
+            let entry = main.write_entry_bytes(kind, &bytes)?;
+            entries.extend([(Tag::from_u16_exhaustive(field.tag.number()), entry)]);
+        }
+    }
+    if let Some(iptc) = &metadata.iptc_tag {
+        entries.extend([(Tag::Unknown(IPTC_TAG), main.write_entry_bytes(Type::UNDEFINED, iptc)?)]);
+    }
+    if let Some(xmp) = metadata.xmp_packet() {
+        entries.extend([(Tag::Unknown(XMP_TAG), main.write_entry_bytes(Type::BYTE, &xmp)?)]);
+    }
+    Ok(entries)
 }
 
 /// The tags of TIFF 6.0 for a picture in compressed strips.
@@ -250,13 +377,19 @@ fn describe_tiff<W: Write + Seek, K: TiffKind>(
     directory.write_tag(Tag::ImageWidth, spec.size.width)?;
     directory.write_tag(Tag::ImageLength, spec.size.height)?;
     directory.write_tag(Tag::BitsPerSample, &[u16::from(spec.settings.depth.bits()); 3][..channels])?;
-    directory.write_tag(Tag::Compression, CompressionMethod::Deflate.to_u16())?;
+    let (method, predictor) = match spec.settings.compression {
+        Compression::Deflate => (CompressionMethod::Deflate, Predictor::Horizontal),
+        Compression::Lzw => (CompressionMethod::LZW, Predictor::Horizontal),
+        Compression::None => (CompressionMethod::None, Predictor::None),
+    };
+    directory.write_tag(Tag::Compression, method.to_u16())?;
     directory.write_tag(Tag::PhotometricInterpretation, photometric.to_u16())?;
     directory.write_tag(Tag::SamplesPerPixel, channels as u16)?;
     directory.write_tag(Tag::RowsPerStrip, STRIP_ROWS)?;
     directory.write_tag(Tag::StripOffsets, K::convert_slice(offsets))?;
     directory.write_tag(Tag::StripByteCounts, K::convert_slice(counts))?;
-    directory.write_tag(Tag::Predictor, Predictor::Horizontal.to_u16())?;
+    directory.write_tag(Tag::Predictor, predictor.to_u16())?;
+    directory.write_tag(Tag::Orientation, 1_u16)?;
     directory.write_tag(Tag::Software, SOFTWARE)?;
     if let Some(ppi) = spec.settings.ppi {
         let ratio = || Rational { n: (ppi * 1000.0).round() as u32, d: 1000 };
@@ -264,7 +397,7 @@ fn describe_tiff<W: Write + Seek, K: TiffKind>(
         directory.write_tag(Tag::YResolution, ratio())?;
         directory.write_tag(Tag::ResolutionUnit, ResolutionUnit::Inch.to_u16())?;
     }
-    if let Some(profile) = &spec.profile {
+    if let Some(profile) = &spec.carried.profile {
         directory.write_tag(Tag::Unknown(ICC_PROFILE_TAG), profile.bytes())?;
     }
     Ok(())
@@ -306,14 +439,19 @@ fn encode_png<W: Write>(out: W, spec: &Spec, bands: Receiver<Samples>) -> Result
         Depth::Eight => png::BitDepth::Eight,
         Depth::Sixteen => png::BitDepth::Sixteen,
     };
-    info.icc_profile = spec.profile.as_ref().map(|profile| profile.bytes().to_vec().into());
+    info.icc_profile = spec.carried.profile.as_ref().map(|profile| profile.bytes().to_vec().into());
     info.pixel_dims = spec.settings.ppi.map(|ppi| {
         let per_metre = (ppi * 1000.0 / crate::size::MM_PER_INCH).round() as u32;
         png::PixelDimensions { xppu: per_metre, yppu: per_metre, unit: png::Unit::Meter }
     });
+    let metadata = spec.carried.metadata.as_deref();
+    info.exif_metadata = metadata.and_then(|m| m.exif_block(spec.size)).map(Into::into);
     let mut encoder = png::Encoder::with_info(out, info).map_err(png_refusal)?;
     encoder.set_compression(png::Compression::Fast);
     encoder.add_text_chunk("Software".to_owned(), SOFTWARE.to_owned()).map_err(png_refusal)?;
+    if let Some(packet) = metadata.and_then(Metadata::xmp_packet).and_then(|p| String::from_utf8(p).ok()) {
+        encoder.add_itxt_chunk(XMP_TEXT.to_owned(), packet).map_err(png_refusal)?;
+    }
     let mut header = encoder.write_header().map_err(png_refusal)?;
     let mut stream = header.stream_writer_with_size(1 << 18).map_err(png_refusal)?;
     let mut left = spec.pixel_bytes();
@@ -395,12 +533,28 @@ impl ImageBuffer for IncomingRows<'_> {
 fn encode_jpeg<W: Write>(out: W, spec: &Spec, bands: Receiver<Samples>) -> Result<(), CodecError> {
     let quality = spec.settings.quality.clamp(1, 100);
     let mut encoder = JpegEncoder::new(out, quality);
-    encoder.set_sampling_factor(if quality >= 90 { SamplingFactor::R_4_4_4 } else { SamplingFactor::R_4_2_0 });
+    let full = match spec.settings.chroma {
+        Chroma::Auto => quality >= 90,
+        Chroma::Full => true,
+        Chroma::Half => false,
+    };
+    encoder.set_sampling_factor(if full { SamplingFactor::R_4_4_4 } else { SamplingFactor::R_4_2_0 });
     if let Some(ppi) = spec.settings.ppi {
         let ppi = ppi.round().clamp(1.0, f64::from(u16::MAX)) as u16;
         encoder.set_density(Density::Inch { x: ppi, y: ppi });
     }
-    if let Some(profile) = &spec.profile {
+    if let Some(metadata) = &spec.carried.metadata {
+        let exif = metadata.exif_block(spec.size).map(|block| (1, [b"Exif\0\0", &block[..]].concat()));
+        let xmp = metadata.xmp_packet().map(|packet| (1, [XMP_SEGMENT, &packet].concat()));
+        let iptc = metadata.iptc_segments.iter().map(|segment| (13, segment.clone()));
+        for (number, segment) in exif.into_iter().chain(xmp).chain(iptc) {
+            // A segment ends at 64 KiB; what is longer cannot have come from a JPEG and stays behind.
+            if segment.len() <= 65_533 {
+                encoder.add_app_segment(number, &segment).map_err(refusal)?;
+            }
+        }
+    }
+    if let Some(profile) = &spec.carried.profile {
         encoder.add_icc_profile(profile.bytes()).map_err(refusal)?;
     }
     let state = RefCell::new(PulledRows::default());
@@ -409,6 +563,34 @@ fn encode_jpeg<W: Write>(out: W, spec: &Spec, bands: Receiver<Samples>) -> Resul
         other => refusal(other),
     })?;
     if state.borrow().abandoned { Err(abandoned()) } else { Ok(()) }
+}
+
+/// WebP is only encoded whole: the picture is collected first, at most 16,383 px a side.
+fn encode_webp<W: Write>(out: W, spec: &Spec, bands: Receiver<Samples>) -> Result<(), CodecError> {
+    let due = spec.pixel_bytes() as usize;
+    let mut pixels = Vec::with_capacity(due);
+    while pixels.len() < due {
+        match bands.recv().map_err(|_| abandoned())? {
+            Samples::Eight(band) => pixels.extend(band),
+            Samples::Sixteen(_) => return Err(refusal("WebP holds 8 bits")),
+        }
+    }
+    let colour = match spec.channels {
+        Channels::Grey => image_webp::ColorType::L8,
+        Channels::Colour => image_webp::ColorType::Rgb8,
+    };
+    let mut encoder = image_webp::WebPEncoder::new(out);
+    if let Some(profile) = &spec.carried.profile {
+        encoder.set_icc_profile(profile.bytes().to_vec());
+    }
+    if let Some(metadata) = &spec.carried.metadata {
+        encoder.set_exif_metadata(metadata.exif_block(spec.size).unwrap_or_default());
+        encoder.set_xmp_metadata(metadata.xmp_packet().unwrap_or_default());
+    }
+    encoder.encode(&pixels, spec.size.width, spec.size.height, colour).map_err(|e| match e {
+        image_webp::EncodingError::IoError(e) => CodecError::Io(e),
+        other => refusal(other),
+    })
 }
 
 /// Planes as an 8-bit RGB PNG in memory, encoded for speed: what a screen is shown.
@@ -422,7 +604,7 @@ pub fn encoded_len(planes: &Planes, settings: OutputSettings) -> u64 {
 }
 
 fn in_memory(planes: &Planes, settings: OutputSettings) -> Vec<u8> {
-    let spec = Spec { size: planes.size(), channels: Channels::Colour, settings, profile: None };
+    let spec = Spec { size: planes.size(), channels: Channels::Colour, settings, carried: Carried::default() };
     let (sender, receiver) = sync_channel(1);
     // One band into a channel of one: neither side waits for the other.
     let _ = sender.send(interleave(planes, Channels::Colour, settings.depth));

@@ -1,7 +1,11 @@
 //! A model's card: what it is for, what it was made from, and how to run it.
 
+use std::path::Path;
+
 use serde::{Deserialize, Serialize};
 
+use super::ModelError;
+use super::own::Trial;
 use crate::hash::ContentHash;
 
 /// The JSON file beside each ONNX file.
@@ -24,6 +28,12 @@ pub struct Card {
     pub factor: u32,
     /// Input pixels around a pixel that its value depends on.
     pub halo: u32,
+    /// Sides of its input are multiples of this; what lacks at the right and lower edge is filled up.
+    #[serde(default = "Card::any_size")]
+    pub multiple: u32,
+    /// What it is told besides the picture, as a second input named `level`.
+    #[serde(default)]
+    pub level: Option<LevelKind>,
     /// How many numbers were learned.
     pub parameters: u64,
     /// Of the model file.
@@ -36,16 +46,46 @@ pub struct Card {
     pub made_on: String,
     /// Where it is known to do badly.
     pub weaknesses: Vec<String>,
-    /// Measured gains; empty until `evaluate` has run.
+    /// Measured gains of an enlarger; empty until `evaluate` has run.
     pub scores: Vec<Score>,
+    /// Measured gains of a cleaner; empty until `evaluate` has run.
+    #[serde(default)]
+    pub cleaning: Vec<CleaningScore>,
+    /// Whether it takes damage out while it enlarges: such a model runs once, and others go on from there.
+    #[serde(default)]
+    pub cleans: bool,
+    /// Of a person's own model: how it wants its pictures, as a trial run found out.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub trial: Option<Trial>,
     /// SHA-256 of the ONNX file.
     #[cfg_attr(feature = "schema", schema(value_type = String))]
     pub sha256: ContentHash,
 }
 
 impl Card {
-    /// Name and grade: "Everyday x4, draft".
+    /// A card from its file.
+    pub fn read(file: &Path) -> Result<Self, ModelError> {
+        let unreadable = |why: String| ModelError::Unreadable { file: file.to_owned(), why };
+        let text = std::fs::read_to_string(file).map_err(|e| unreadable(e.to_string()))?;
+        serde_json::from_str(&text).map_err(|e| unreadable(e.to_string()))
+    }
+
+    fn any_size() -> u32 {
+        1
+    }
+
+    /// The scores on what it was made for: its subject's own set, or photographs of all kinds.
+    pub fn own_scores(&self) -> Vec<&Score> {
+        let of = |set: &str| self.scores.iter().filter(|s| s.set == set).collect::<Vec<_>>();
+        let own = of(&self.subject);
+        if own.is_empty() { of(PHOTOGRAPHS) } else { own }
+    }
+
+    /// Name and grade: "Everyday x4, draft"; a person's own models have no grade.
     pub fn title(&self) -> String {
+        if self.trial.is_some() {
+            return self.name.clone();
+        }
         match self.grade {
             Grade::Draft => format!("{}, draft", self.name),
             Grade::Fine => format!("{}, fine", self.name),
@@ -60,6 +100,21 @@ impl Card {
 pub enum Kind {
     /// Makes it larger.
     Enlarge,
+    /// Takes damage out of it.
+    Clean,
+}
+
+/// What a cleaner is told about each pixel.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum LevelKind {
+    /// The standard deviation of the noise, 1 being full scale.
+    Noise,
+    /// 1 - quality / 100 of a JPEG.
+    Compression,
+    /// The spread of an edge in pixels, over 4.
+    Softness,
 }
 
 /// A model's size.
@@ -73,28 +128,47 @@ pub enum Grade {
     Fine,
 }
 
-/// One photograph that the model never saw, shrunk and enlarged again.
+/// One picture that the model never saw, shrunk or damaged, and enlarged again.
 ///
-/// Figures are luminance PSNR in dB against the photograph itself ([`crate::compare::psnr`]).
+/// Figures are taken against the picture itself; PSNR in dB on luminance ([`crate::compare::psnr`]).
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Score {
-    /// Which photograph.
+    /// Of which set: "photographs", or a subject's own.
+    pub set: String,
+    /// Which picture.
     pub photo: String,
-    /// By repeating the nearest pixel.
+    /// PSNR by repeating the nearest pixel.
     pub nearest: f64,
-    /// By bicubic resampling.
+    /// PSNR by bicubic resampling.
     pub bicubic: f64,
-    /// By Lanczos 3 resampling.
+    /// PSNR by Lanczos 3 resampling.
     pub lanczos: f64,
-    /// By this model.
+    /// PSNR by Everyday of the same factor; nothing for Everyday itself.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub everyday: Option<f64>,
+    /// PSNR by this model.
     pub model: f64,
     /// Structural similarity by bicubic, 0 to 1 ([`crate::compare::ssim`]).
     pub bicubic_ssim: f64,
     /// Structural similarity by this model, 0 to 1.
     pub model_ssim: f64,
-    /// dB over bicubic when the photograph is shrunk in linear light, as a sensor does.
-    pub light_gain: f64,
+    /// Sharpness over the truth's, by bicubic ([`crate::compare::sharpness`]).
+    pub bicubic_sharpness: f64,
+    /// The same by this model.
+    pub model_sharpness: f64,
+    /// Distance of fine texture from the truth's in dB, by bicubic ([`crate::compare::texture`]).
+    pub bicubic_texture: f64,
+    /// The same by Everyday; nothing for Everyday itself.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub everyday_texture: Option<f64>,
+    /// The same by this model.
+    pub model_texture: f64,
+    /// Drift of colour and tone by this model ([`crate::compare::drift`]).
+    pub drift: f64,
+    /// dB over bicubic when the picture is shrunk in linear light, as a sensor does; nothing where the damage is given.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub light_gain: Option<f64>,
 }
 
 impl Score {
@@ -102,4 +176,29 @@ impl Score {
     pub fn gain(&self) -> f64 {
         self.model - self.bicubic
     }
+}
+
+/// The set of photographs of all kinds.
+pub const PHOTOGRAPHS: &str = "photographs";
+
+/// One kind of damage, averaged over photographs that the model never saw, before and after cleaning.
+///
+/// PSNR and SSIM as in [`Score`], against the undamaged photographs.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct CleaningScore {
+    /// In words: "sensor noise, sigma 25".
+    pub damage: String,
+    /// On how many photographs.
+    pub photos: usize,
+    /// Mean PSNR of the damaged picture in dB; 0 where it was not damaged at all.
+    pub before: f64,
+    /// Mean PSNR of the cleaned picture in dB.
+    pub after: f64,
+    /// The least gain on any of the photographs, in dB.
+    pub least_gain: f64,
+    /// Mean structural similarity of the damaged picture, 0 to 1.
+    pub before_ssim: f64,
+    /// Mean structural similarity of the cleaned picture, 0 to 1.
+    pub after_ssim: f64,
 }

@@ -1,16 +1,18 @@
 //! The runtime that computes networks: ONNX Runtime, loaded from a shared library at start.
 
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, OnceLock};
+use std::sync::{Arc, Mutex, OnceLock};
+use std::time::Duration;
 
 use ort::environment::Environment;
 use ort::session::Session;
 use ort::session::builder::GraphOptimizationLevel;
 use ort::value::TensorRef;
 
-use super::{Card, ModelError};
+use super::own::{Foreign, OnnxRaw};
+use super::{Card, Kind, LevelKind, ModelError};
 use crate::hash::ContentHash;
-use crate::picture::{Planes, Size};
+use crate::picture::{Planes, Size, fill_up};
 
 /// Names the runtime's shared library, for another build of it (one for a GPU, say).
 pub const LIBRARY_VARIABLE: &str = "DETTAGLIO_ONNXRUNTIME";
@@ -18,14 +20,35 @@ pub const LIBRARY_VARIABLE: &str = "DETTAGLIO_ONNXRUNTIME";
 /// Where `start` and `check` put the library, relative to the project's folder.
 const LIBRARY_IN_PROJECT: &str = "vendor/onnxruntime/libonnxruntime.so";
 
-/// Something that turns a small picture into a larger one: the runtime, or anything that stands in for it.
+/// Pixels of the largest block that a network is given, halo included.
+const LARGEST_BLOCK: f64 = 2304.0 * 512.0;
+
+/// Something that computes a picture from a picture: the runtime, or anything that stands in for it.
 pub trait Network: Send + Sync {
-    /// Output side / input side.
+    /// Output side / input side; 1 for a cleaner.
     fn factor(&self) -> u32;
     /// Input pixels around a pixel that its value depends on.
     fn halo(&self) -> u32;
+    /// What it is told besides the picture.
+    fn level(&self) -> Option<LevelKind> {
+        None
+    }
+    /// What it does to a picture.
+    fn kind(&self) -> Kind {
+        if self.factor() > 1 { Kind::Enlarge } else { Kind::Clean }
+    }
+    /// Regions start at columns and rows that are multiples of this.
+    fn multiple(&self) -> u32 {
+        1
+    }
+    /// Tiles of 128 px from left to right that it may be given at once.
+    fn block_columns(&self) -> u32 {
+        16
+    }
     /// Computes the whole of `input`; the result has `factor` times its sides.
-    fn run(&self, input: &Planes) -> Result<Planes, ModelError>;
+    ///
+    /// `level` holds one value a pixel, row-major, and is there exactly when [`level`](Self::level) names one.
+    fn run(&self, input: &Planes, level: Option<&[f32]>) -> Result<Planes, ModelError>;
 }
 
 /// The loaded runtime. There is one per process.
@@ -62,17 +85,27 @@ impl Engine {
     }
 
     /// A network from an ONNX file, checked against its card.
-    pub fn open(&self, file: &Path, card: &Card) -> Result<OnnxNetwork, ModelError> {
+    pub fn open(&self, file: &Path, card: &Card) -> Result<Arc<dyn Network>, ModelError> {
         let bytes =
             std::fs::read(file).map_err(|e| ModelError::Unreadable { file: file.to_owned(), why: e.to_string() })?;
         if ContentHash::of(&bytes) != card.sha256 {
             return Err(ModelError::Altered { file: file.to_owned() });
         }
-        let session = self.session(&bytes).map_err(|e| ModelError::Run { id: card.id.clone(), why: e })?;
-        Ok(OnnxNetwork { id: card.id.clone(), factor: card.factor, halo: card.halo, session: Mutex::new(session) })
+        let failed = |why: String| ModelError::Run { id: card.id.clone(), why };
+        let session = self.session(&bytes).map_err(failed)?;
+        if let Some(trial) = &card.trial {
+            // Ten times what the trial took for the largest block, and a minute: a machine may be busy.
+            let seconds = 60.0 + 10.0 * LARGEST_BLOCK / trial.pixels_per_second.max(1.0);
+            let raw = OnnxRaw::new(session, trial.element, Duration::from_secs_f64(seconds))
+                .map_err(|e| failed(e.to_string()))?;
+            return Ok(Arc::new(Foreign::new(card, trial.clone(), Box::new(raw))));
+        }
+        let session = Mutex::new(session);
+        let Card { factor, halo, multiple, level, .. } = *card;
+        Ok(Arc::new(OnnxNetwork { id: card.id.clone(), factor, halo, multiple: multiple.max(1), level, session }))
     }
 
-    fn session(&self, bytes: &[u8]) -> Result<Session, String> {
+    pub(super) fn session(&self, bytes: &[u8]) -> Result<Session, String> {
         let threads = std::thread::available_parallelism().map_or(1, usize::from);
         let text = |e: &dyn std::fmt::Display| e.to_string();
         Session::builder(&self.environment)
@@ -116,6 +149,8 @@ pub struct OnnxNetwork {
     id: String,
     factor: u32,
     halo: u32,
+    multiple: u32,
+    level: Option<LevelKind>,
     session: Mutex<Session>,
 }
 
@@ -128,14 +163,34 @@ impl Network for OnnxNetwork {
         self.halo
     }
 
-    fn run(&self, input: &Planes) -> Result<Planes, ModelError> {
+    fn multiple(&self) -> u32 {
+        self.multiple
+    }
+
+    fn level(&self) -> Option<LevelKind> {
+        self.level
+    }
+
+    fn run(&self, input: &Planes, level: Option<&[f32]>) -> Result<Planes, ModelError> {
+        if let Some(full) = input.filled_up(self.multiple) {
+            let level = level.map(|level| fill_up(level, input.size(), full.size()));
+            let output = self.run(&full, level.as_deref())?;
+            return Ok(output.cut(input.size().times(self.factor).whole()));
+        }
         let failed = |why: String| ModelError::Run { id: self.id.clone(), why };
         let Size { width, height } = input.size();
-        let shape = [1, 3, height as usize, width as usize];
-        let tensor = TensorRef::from_array_view((shape, input.values())).map_err(|e| failed(e.to_string()))?;
+        let shape = |channels: usize| [1, channels, height as usize, width as usize];
+        let tensor =
+            |channels, values| TensorRef::from_array_view((shape(channels), values)).map_err(|e| failed(e.to_string()));
+        let picture = tensor(3, input.values())?;
+        let inputs = match (self.level, level) {
+            (None, _) => ort::inputs!["input" => picture],
+            (Some(_), Some(level)) => ort::inputs!["input" => picture, "level" => tensor(1, level)?],
+            (Some(kind), None) => return Err(failed(format!("it must be told the {kind:?} level"))),
+        };
         // A panic elsewhere while the session was held leaves the session itself as it was.
         let mut session = self.session.lock().unwrap_or_else(|e| e.into_inner());
-        let outputs = session.run(ort::inputs!["input" => tensor]).map_err(|e| failed(e.to_string()))?;
+        let outputs = session.run(inputs).map_err(|e| failed(e.to_string()))?;
         let (shape, values) = outputs["output"].try_extract_tensor::<f32>().map_err(|e| failed(e.to_string()))?;
         let size = input.size().times(self.factor);
         if shape[..] != [1, 3, i64::from(size.height), i64::from(size.width)] {

@@ -2,15 +2,41 @@
 
 mod card;
 mod engine;
+mod example;
+pub mod own;
 mod shelf;
 #[cfg(test)]
 pub(crate) mod stand_in;
 
 use std::path::PathBuf;
 
-pub use card::{Card, Grade, Kind, Score};
+use serde::{Deserialize, Serialize};
+
+use crate::hash::ContentHash;
+
+pub use card::{Card, CleaningScore, Grade, Kind, LevelKind, PHOTOGRAPHS, Score};
 pub use engine::{Engine, LIBRARY_VARIABLE, Network, OnnxNetwork};
-pub use shelf::{Model, Shelf};
+pub use example::Example;
+pub use own::{OwnModels, Trial};
+pub use shelf::{EVERYDAY, Model, Shelf};
+
+/// A model in a treatment: the very file that is meant.
+#[derive(Clone, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct ModelRef {
+    /// The model's id.
+    pub model: String,
+    /// Hash of its file.
+    #[cfg_attr(feature = "schema", schema(value_type = String))]
+    pub sha256: ContentHash,
+}
+
+impl ModelRef {
+    /// The model of this card.
+    pub fn of(card: &Card) -> Self {
+        Self { model: card.id.clone(), sha256: card.sha256 }
+    }
+}
 
 /// Why a model cannot be used.
 #[derive(Clone, Debug, thiserror::Error)]
@@ -39,6 +65,18 @@ pub enum ModelError {
         id: String,
         /// What there is.
         known: Vec<String>,
+    },
+    /// The treatment names a model file other than the one at hand.
+    #[error("the treatment was made with another version of model {id}: choose the model again")]
+    OtherVersion {
+        /// Which model.
+        id: String,
+    },
+    /// Every picture starts with one of these.
+    #[error("{id} is the last model for everyday pictures, with which every picture starts: restore another first")]
+    LastEveryday {
+        /// Which model.
+        id: String,
     },
     /// The runtime refused or failed.
     #[error("model {id} failed: {why}")]

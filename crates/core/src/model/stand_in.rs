@@ -1,6 +1,6 @@
 //! Networks for tests: exact answers without a runtime.
 
-use super::{Card, Grade, Kind, ModelError, Network};
+use super::{Card, Grade, Kind, LevelKind, ModelError, Network};
 use crate::hash::ContentHash;
 use crate::picture::{Planes, Size};
 
@@ -19,7 +19,7 @@ impl Network for Repeat {
         2
     }
 
-    fn run(&self, input: &Planes) -> Result<Planes, ModelError> {
+    fn run(&self, input: &Planes, _: Option<&[f32]>) -> Result<Planes, ModelError> {
         let Size { width, height } = input.size();
         let size = input.size().times(self.factor);
         let mut out = Planes::black(size);
@@ -42,6 +42,45 @@ impl Network for Repeat {
     }
 }
 
+/// A cleaner that draws each pixel towards its left neighbour, the more so the higher the level.
+pub struct Smear;
+
+impl Network for Smear {
+    fn factor(&self) -> u32 {
+        1
+    }
+
+    fn halo(&self) -> u32 {
+        2
+    }
+
+    fn level(&self) -> Option<LevelKind> {
+        Some(LevelKind::Noise)
+    }
+
+    fn run(&self, input: &Planes, level: Option<&[f32]>) -> Result<Planes, ModelError> {
+        let level = level.expect("a cleaner is told its level");
+        let Size { width, height } = input.size();
+        let mut out = input.clone();
+        for channel in 0..3 {
+            for y in 0..height {
+                let row = input.row(channel, y);
+                for x in 2..width as usize {
+                    let share = level[y as usize * width as usize + x].min(0.5);
+                    out.row_mut(channel, y)[x] = row[x] * (1.0 - share) + row[x - 2] * share;
+                }
+            }
+        }
+        Ok(out)
+    }
+}
+
+/// A card for a cleaner in a test.
+pub fn cleaner_card() -> Card {
+    let (kind, level) = (Kind::Clean, Some(LevelKind::Noise));
+    Card { id: "camera-noise-draft".to_owned(), kind, level, subject: "noise".to_owned(), ..card(1, Grade::Draft) }
+}
+
 /// A card for a test.
 pub fn card(factor: u32, grade: Grade) -> Card {
     let grade_name = if grade == Grade::Draft { "draft" } else { "fine" };
@@ -54,6 +93,8 @@ pub fn card(factor: u32, grade: Grade) -> Card {
         purpose: "Tests.".to_owned(),
         factor,
         halo: 2,
+        multiple: 1,
+        level: None,
         parameters: 0,
         licence: "CC0-1.0".to_owned(),
         training_data: Vec::new(),
@@ -61,6 +102,9 @@ pub fn card(factor: u32, grade: Grade) -> Card {
         made_on: "2026-01-01".to_owned(),
         weaknesses: Vec::new(),
         scores: Vec::new(),
+        cleaning: Vec::new(),
+        cleans: false,
+        trial: None,
         sha256: ContentHash::of(b"no file"),
     }
 }

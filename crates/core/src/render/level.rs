@@ -11,9 +11,12 @@ use rayon::prelude::*;
 
 use super::cache::{Tile, TileCache, TileKey};
 use super::{Cancelled, Pace, RenderError};
+use crate::clean;
+use crate::enlarge::Source;
+use crate::frame::Framed;
 use crate::hash::ContentHash;
-use crate::model::Network;
-use crate::picture::{Original, Planes, Region, Size};
+use crate::model::{ModelRef, Network};
+use crate::picture::{Planes, Region, Size};
 
 /// Side of a tile in pixels of the pass's input.
 pub const TILE: u32 = 128;
@@ -21,35 +24,34 @@ pub const TILE: u32 = 128;
 /// Tiles from top to bottom in the largest block that is computed at once.
 pub const BLOCK_ROWS: u32 = 2;
 
-/// Tiles from left to right in the largest block that is computed at once.
-const BLOCK_COLUMNS: u32 = 16;
-
 /// Where a pass takes its pixels from.
 pub enum Below<'a> {
-    /// The first pass: the picture itself.
-    Original(&'a Original),
+    /// The first pass: the original in its frame.
+    Framed(&'a Framed<'a>),
     /// A later pass: the one before.
     Level(Box<Level<'a>>),
 }
 
 impl Below<'_> {
-    fn size(&self) -> Size {
+    /// Width and height.
+    pub fn size(&self) -> Size {
         match self {
-            Below::Original(original) => original.size(),
+            Below::Framed(framed) => framed.size(),
             Below::Level(level) => level.size(),
         }
     }
 
     fn hash(&self) -> ContentHash {
         match self {
-            Below::Original(original) => original.hash(),
+            Below::Framed(framed) => framed.hash(),
             Below::Level(level) => level.content,
         }
     }
 
-    fn region(&self, region: Region, pace: &dyn Pace) -> Result<Planes, RenderError> {
+    /// A region of it.
+    pub fn region(&self, region: Region, pace: &dyn Pace) -> Result<Planes, RenderError> {
         match self {
-            Below::Original(original) => Ok(original.region(region)),
+            Below::Framed(framed) => Ok(framed.pull(region)),
             Below::Level(level) => level.region(region, pace),
         }
     }
@@ -59,6 +61,8 @@ impl Below<'_> {
 pub struct Level<'a> {
     below: Below<'a>,
     network: Arc<dyn Network>,
+    /// What the network is told besides the picture.
+    told: Option<clean::Level>,
     content: ContentHash,
     /// Where tiles are kept, and where they may be found besides.
     caches: Caches<'a>,
@@ -84,10 +88,24 @@ impl Caches<'_> {
 }
 
 impl<'a> Level<'a> {
-    /// A pass of `network`, whose file has the hash `model`, over `below`.
-    pub fn new(below: Below<'a>, network: Arc<dyn Network>, model: ContentHash, caches: Caches<'a>) -> Self {
-        let content = ContentHash::of_step(&below.hash(), &model);
-        Self { below, network, content, caches }
+    /// A pass of `network`, the file that `model` names, over `below`; a cleaner is told the level.
+    pub fn new(
+        below: Below<'a>,
+        network: Arc<dyn Network>,
+        model: &ModelRef,
+        told: Option<clean::Level>,
+        caches: Caches<'a>,
+    ) -> Self {
+        let content = match &told {
+            None => ContentHash::of_step(&below.hash(), &model.sha256),
+            Some(level) => ContentHash::of_step(&below.hash(), &(&model.sha256, level)),
+        };
+        Self { below, network, told, content, caches }
+    }
+
+    /// What the pass was made over.
+    pub fn below(&self) -> &Below<'a> {
+        &self.below
     }
 
     /// Width and height after the pass.
@@ -99,22 +117,34 @@ impl<'a> Level<'a> {
     pub fn region(&self, region: Region, pace: &dyn Pace) -> Result<Planes, RenderError> {
         let side = TILE * self.network.factor();
         let columns = region.x / side..region.right().div_ceil(side);
-        let rows = region.y / side..region.bottom().div_ceil(side);
+        let mut rows = region.y / side..region.bottom().div_ceil(side);
+        if self.caches.own.is_some() {
+            // A run asks for everything sooner or later: whole blocks cost less than their rows one by one.
+            let last = self.below.size().height.div_ceil(TILE);
+            rows = rows.start / BLOCK_ROWS * BLOCK_ROWS..rows.end.next_multiple_of(BLOCK_ROWS).min(last);
+        }
         let mut out = Planes::black(region.size());
+        let block_columns = self.network.block_columns();
         // Blocks lie at fixed places, so that neighbouring regions share them rather than cut them anew.
         for block_row in (rows.start / BLOCK_ROWS)..rows.end.div_ceil(BLOCK_ROWS) {
-            for block_column in (columns.start / BLOCK_COLUMNS)..columns.end.div_ceil(BLOCK_COLUMNS) {
+            for block_column in (columns.start / block_columns)..columns.end.div_ceil(block_columns) {
                 let within = |at: u32, count: u32, range: &std::ops::Range<u32>| {
                     (at * count).max(range.start)..((at + 1) * count).min(range.end)
                 };
                 let cells = Cells {
                     rows: within(block_row, BLOCK_ROWS, &rows),
-                    columns: within(block_column, BLOCK_COLUMNS, &columns),
+                    columns: within(block_column, block_columns, &columns),
                 };
                 paste_tiles(&self.tiles(cells, pace)?, side, region, &mut out);
             }
         }
         Ok(out)
+    }
+
+    /// Pixels around a block that it depends on, so many that folded pixels stay together.
+    fn halo(&self) -> u32 {
+        let halo = self.network.halo() + self.told.map_or(0, clean::Level::reach);
+        halo.next_multiple_of(self.network.multiple())
     }
 
     /// All tiles of a block; those that are missing are computed in one go.
@@ -133,7 +163,7 @@ impl<'a> Level<'a> {
         };
         let size = self.below.size();
         let core = hull.pixels().within(size).expect("tiles lie in the picture");
-        let halo = self.network.halo();
+        let halo = self.halo();
         let (x, y) = (core.x.saturating_sub(halo), core.y.saturating_sub(halo));
         let padded = Region::new(x, y, core.right() + halo - x, core.bottom() + halo - y);
         let padded = padded.within(size).expect("tiles lie in the picture");
@@ -141,7 +171,8 @@ impl<'a> Level<'a> {
         if !pace.before_block() {
             return Err(Cancelled.into());
         }
-        let output = self.network.run(&input)?;
+        let level = self.told.map(|told| told.map(&input));
+        let output = self.network.run(&input, level.as_deref())?;
         pace.after_block(core.size().area());
         let factor = self.network.factor();
         let cut = |key: TileKey| {

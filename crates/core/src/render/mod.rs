@@ -5,15 +5,21 @@
 //! only what is new and a run takes over what the preview made.
 
 pub mod cache;
+mod layback;
 mod level;
 mod run;
+mod sheet;
+
+use std::sync::{Arc, RwLock};
 
 use crate::codec::CodecError;
-use crate::enlarge::{self, Kernel, Source};
+use crate::enlarge::{self, Averaging, Kernel, Source};
+use crate::frame::{FrameError, Framed};
 use crate::model::{ModelError, Shelf};
 use crate::picture::{Original, Planes, Region, Size};
-use crate::treatment::{Enlarge, Treatment};
+use crate::treatment::{Enlarge, Fill, Margin, Treatment};
 use cache::TileCache;
+use layback::around;
 use level::{Below, Caches, Level};
 
 pub use run::run;
@@ -30,12 +36,9 @@ pub enum RenderError {
     /// A model is missing or failed.
     #[error(transparent)]
     Model(#[from] ModelError),
-    /// The treatment names a model file other than the one at hand.
-    #[error("the treatment was made with another version of model {model}: choose the model again")]
-    OtherVersion {
-        /// Which model.
-        model: String,
-    },
+    /// The frame does not suit the original.
+    #[error(transparent)]
+    Frame(#[from] FrameError),
     /// The result could not be written.
     #[error(transparent)]
     Codec(#[from] CodecError),
@@ -64,19 +67,24 @@ impl Pace for Unhurried {}
 
 /// Renders results with the models of a shelf.
 pub struct Renderer {
-    shelf: Shelf,
+    shelf: RwLock<Arc<Shelf>>,
     tiles: TileCache,
 }
 
 impl Renderer {
     /// A renderer that keeps up to `tile_bytes` of computed tiles.
     pub fn new(shelf: Shelf, tile_bytes: usize) -> Self {
-        Self { shelf, tiles: TileCache::new(tile_bytes) }
+        Self { shelf: RwLock::new(Arc::new(shelf)), tiles: TileCache::new(tile_bytes) }
     }
 
-    /// The models.
-    pub fn shelf(&self) -> &Shelf {
-        &self.shelf
+    /// The models, as they are now.
+    pub fn shelf(&self) -> Arc<Shelf> {
+        Arc::clone(&self.shelf.read().unwrap_or_else(|e| e.into_inner()))
+    }
+
+    /// Puts other models on the shelf; what is being rendered goes on with those it has.
+    pub fn set_shelf(&self, shelf: Shelf) {
+        *self.shelf.write().unwrap_or_else(|e| e.into_inner()) = Arc::new(shelf);
     }
 
     /// A region of the result, in the result's pixels; it must lie inside.
@@ -95,8 +103,8 @@ impl Renderer {
     /// A region of the result as it is seen from further away, at 1 / 2^`level` of its size.
     ///
     /// The region is in pixels of the shrunk result, whose size is [`view_size`]. Level 0 is the result
-    /// itself. Where a pixel of the view is no smaller than one of the original, nothing that a model adds
-    /// could be seen, and the view is taken from the original at once.
+    /// itself. Where a pixel of the view is no smaller than one of the original, nothing that enlarging or
+    /// finishing adds could be seen, and the view is taken from the cleaned original at once.
     pub fn view(
         &self,
         original: &Original,
@@ -105,19 +113,56 @@ impl Renderer {
         region: Region,
         pace: &dyn Pace,
     ) -> Result<Planes, RenderError> {
-        let size = view_size(treatment.size, level);
+        let sheet = treatment.sheet();
+        let size = view_size(sheet, level);
         if level == 0 {
             return self.render(original, treatment, region, pace);
         }
-        if size.width <= original.size().width {
-            if !pace.before_block() {
-                return Err(Cancelled.into());
-            }
-            return Ok(enlarge::resample(original, size, region, Kernel::Bicubic));
+        if !self.enlarges(original, treatment, level)? {
+            return self.far_view(original, treatment, size, region, pace);
         }
-        let part = enlarge::source_region(treatment.size, size, region, Kernel::Bicubic);
-        let window = Window { whole: treatment.size, part, planes: self.render(original, treatment, part, pace)? };
+        let part = enlarge::source_region(sheet, size, region, Kernel::Bicubic);
+        let window = Window { whole: sheet, part, planes: self.render(original, treatment, part, pace)? };
         Ok(enlarge::resample(&window, size, region, Kernel::Bicubic))
+    }
+
+    /// Whether a view at this level shows what enlarging adds.
+    pub fn enlarges(&self, original: &Original, treatment: &Treatment, level: u32) -> Result<bool, RenderError> {
+        let kept = treatment.frame.size(original.size())?;
+        Ok(view_size(treatment.size, level).width > kept.width)
+    }
+
+    /// Where tone counts as an edge for the Finish step, white, and where as flat, black; a view as of [`view`](Self::view).
+    ///
+    /// All black where the step is off, and in views so far off that the step could not be seen.
+    pub fn edge_mask(
+        &self,
+        original: &Original,
+        treatment: &Treatment,
+        level: u32,
+        region: Region,
+        pace: &dyn Pace,
+    ) -> Result<Planes, RenderError> {
+        let Some(edges) = treatment.finish.edges.filter(|_| level < 3) else {
+            return Ok(Planes::black(region.size()));
+        };
+        let at = Work::new(self, original, treatment, pace, None)?;
+        let sheet = treatment.sheet();
+        let part = match view_size(sheet, level) {
+            size if size == sheet => region,
+            size => enlarge::source_region(sheet, size, region, Kernel::Bicubic),
+        };
+        let margin = Margin { fill: Fill::Black, ..treatment.margin };
+        let planes = sheet::compose(margin, treatment.size, part, |part| {
+            let padded = around(part, treatment.finish.halo(), treatment.size);
+            let mask = edges.mask(&at.enlarged(padded)?.luminance(), padded.width as usize);
+            let mask = Planes::from_values(padded.size(), [&mask[..], &mask[..], &mask[..]].concat());
+            Ok::<_, RenderError>(mask.cut(Region::new(part.x - padded.x, part.y - padded.y, part.width, part.height)))
+        })?;
+        if part == region {
+            return Ok(planes);
+        }
+        Ok(enlarge::resample(&Window { whole: sheet, part, planes }, view_size(sheet, level), region, Kernel::Bicubic))
     }
 
     fn render_with(
@@ -128,47 +173,163 @@ impl Renderer {
         pace: &dyn Pace,
         own: Option<&TileCache>,
     ) -> Result<Planes, RenderError> {
-        match &treatment.enlarge {
-            Enlarge::Plain { kernel } => {
-                if !pace.before_block() {
-                    return Err(Cancelled.into());
-                }
-                Ok(enlarge::resample(original, treatment.size, region, *kernel))
-            }
-            Enlarge::Learned { .. } => {
-                let Some(level) = self.levels(original, treatment, own)? else {
-                    return Ok(enlarge::resample(original, treatment.size, region, LAST_STEP));
-                };
-                let whole = level.size();
-                let part = enlarge::source_region(whole, treatment.size, region, LAST_STEP);
-                if whole == treatment.size {
-                    return level.region(region, pace);
-                }
-                let window = Window { whole, part, planes: level.region(part, pace)? };
-                Ok(enlarge::resample(&window, treatment.size, region, LAST_STEP))
-            }
+        if !pace.before_block() {
+            return Err(Cancelled.into());
         }
+        let at = Work::new(self, original, treatment, pace, own)?;
+        sheet::compose(treatment.margin, treatment.size, region, |part| at.finished(part))
     }
 
-    /// The learned passes, each on top of the one before.
-    fn levels<'a>(
-        &'a self,
-        original: &'a Original,
+    /// The sheet at the original's own scale, shrunk.
+    fn far_view(
+        &self,
+        original: &Original,
         treatment: &Treatment,
+        size: Size,
+        region: Region,
+        pace: &dyn Pace,
+    ) -> Result<Planes, RenderError> {
+        if !pace.before_block() {
+            return Err(Cancelled.into());
+        }
+        let at = Work::new(self, original, treatment, pace, None)?;
+        let kept = at.framed.size();
+        let scale = f64::from(kept.width) / f64::from(treatment.size.width);
+        let scaled = |px: u32| (f64::from(px) * scale).round() as u32;
+        let mut margin = treatment.margin;
+        for side in [&mut margin.left, &mut margin.top, &mut margin.right, &mut margin.bottom] {
+            *side = scaled(*side);
+        }
+        let whole = margin.sheet(kept);
+        let part = enlarge::source_region(whole, size, region, Kernel::Bicubic);
+        let planes = sheet::compose(margin, kept, part, |part| at.cleaned_and_laid_back(part))?;
+        Ok(enlarge::resample(&Window { whole, part, planes }, size, region, Kernel::Bicubic))
+    }
+}
+
+/// One treatment of one original, ready to compute regions of it.
+struct Work<'a> {
+    renderer: &'a Renderer,
+    framed: Framed<'a>,
+    treatment: &'a Treatment,
+    pace: &'a dyn Pace,
+    own: Option<&'a TileCache>,
+}
+
+impl<'a> Work<'a> {
+    fn new(
+        renderer: &'a Renderer,
+        original: &'a Original,
+        treatment: &'a Treatment,
+        pace: &'a dyn Pace,
         own: Option<&'a TileCache>,
-    ) -> Result<Option<Level<'a>>, RenderError> {
-        let caches = Caches { shared: &self.tiles, own };
-        let mut top: Option<Level<'a>> = None;
-        for pass in treatment.passes() {
-            let model = self.shelf.get(&pass.model)?;
-            if model.card().sha256 != pass.sha256 {
-                return Err(RenderError::OtherVersion { model: pass.model.clone() });
+    ) -> Result<Self, RenderError> {
+        Ok(Self { renderer, framed: Framed::new(original, treatment.frame)?, treatment, pace, own })
+    }
+
+    /// A region of the finished picture, without its margin.
+    fn finished(&self, region: Region) -> Result<Planes, RenderError> {
+        let finish = self.treatment.finish;
+        if finish.is_off() {
+            return self.enlarged(region);
+        }
+        let padded = around(region, finish.halo(), self.treatment.size);
+        let mut planes = self.enlarged(padded)?;
+        finish.apply(&mut planes, padded);
+        Ok(planes.cut(Region::new(region.x - padded.x, region.y - padded.y, region.width, region.height)))
+    }
+
+    /// A region of the picture as it is before the Finish step.
+    fn enlarged(&self, region: Region) -> Result<Planes, RenderError> {
+        let size = self.treatment.size;
+        let mut planes = match &self.treatment.enlarge {
+            Enlarge::Plain { kernel } => self.plain(region, *kernel)?,
+            Enlarge::Learned { strength, .. } => {
+                let learned = match self.top()? {
+                    Below::Level(level) if level.size() == size => level.region(region, self.pace)?,
+                    top => self.resampled(&top, region, LAST_STEP)?,
+                };
+                if *strength < 1.0 { blend(self.plain(region, LAST_STEP)?, &learned, *strength) } else { learned }
             }
-            let below = top.map_or(Below::Original(original), |level| Below::Level(Box::new(level)));
-            top = Some(Level::new(below, model.network()?, pass.sha256, caches));
+        };
+        if let Below::Level(cleaned) = self.cleaned()? {
+            let part = match cleaned.size() {
+                whole if whole == size => region,
+                whole => enlarge::source_region(whole, size, region, Kernel::Bicubic),
+            };
+            if let Some(removed) = layback::removed(&cleaned, &self.treatment.clean, part, self.pace)? {
+                lay_back(&mut planes, removed, cleaned.size(), part, size, region);
+            }
+        }
+        Ok(planes)
+    }
+
+    /// A region of the framed original with what the Clean step does, at the original's own scale.
+    fn cleaned_and_laid_back(&self, region: Region) -> Result<Planes, RenderError> {
+        let cleaned = self.cleaned()?;
+        let mut planes = cleaned.region(region, self.pace)?;
+        if let Below::Level(cleaned) = &cleaned
+            && let Some(removed) = layback::removed(cleaned, &self.treatment.clean, region, self.pace)?
+        {
+            lay_back(&mut planes, removed, cleaned.size(), region, cleaned.size(), region);
+        }
+        Ok(planes)
+    }
+
+    fn plain(&self, region: Region, kernel: Kernel) -> Result<Planes, RenderError> {
+        self.resampled(&self.cleaned()?, region, kernel)
+    }
+
+    fn resampled(&self, source: &Below<'_>, region: Region, kernel: Kernel) -> Result<Planes, RenderError> {
+        let (whole, size) = (source.size(), self.treatment.size);
+        let part = enlarge::source_region(whole, size, region, kernel);
+        let window = Window { whole, part, planes: source.region(part, self.pace)? };
+        Ok(enlarge::resample(&window, size, region, kernel))
+    }
+
+    /// The framed original with the Clean step's passes on top.
+    fn cleaned(&self) -> Result<Below<'_>, RenderError> {
+        let mut top = Below::Framed(&self.framed);
+        for (model, level) in self.treatment.clean.passes() {
+            let network = self.renderer.shelf().network(model)?;
+            // A person's own cleaner is told nothing.
+            let told = network.level().map(|_| level);
+            top = Below::Level(Box::new(Level::new(top, network, model, told, self.caches())));
         }
         Ok(top)
     }
+
+    /// The enlarging passes on top of that.
+    fn top(&self) -> Result<Below<'_>, RenderError> {
+        let mut top = self.cleaned()?;
+        for pass in self.treatment.passes() {
+            let network = self.renderer.shelf().network(&pass.model)?;
+            top = Below::Level(Box::new(Level::new(top, network, &pass.model, None, self.caches())));
+        }
+        Ok(top)
+    }
+
+    fn caches(&self) -> Caches<'_> {
+        Caches { shared: &self.renderer.tiles, own: self.own }
+    }
+}
+
+/// `share` of the one and the rest of the other.
+fn blend(mut plain: Planes, learned: &Planes, share: f32) -> Planes {
+    plain.values_mut().iter_mut().zip(learned.values()).for_each(|(p, l)| *p += (l - *p) * share);
+    plain
+}
+
+/// Adds differences at one scale to planes at another.
+fn lay_back(planes: &mut Planes, mut removed: Planes, from: Size, part: Region, to: Size, region: Region) {
+    if from != to {
+        // Resampling keeps to [0, 1]: differences are shifted there and back.
+        removed.values_mut().iter_mut().for_each(|v| *v = 0.5 + 0.5 * *v);
+        let window = Window { whole: from, part, planes: removed };
+        removed = enlarge::resample_in(&window, to, region, Kernel::Bicubic, Averaging::Encoded);
+        removed.values_mut().iter_mut().for_each(|v| *v = 2.0 * *v - 1.0);
+    }
+    planes.values_mut().iter_mut().zip(removed.values()).for_each(|(p, r)| *p = (*p + r).clamp(0.0, 1.0));
 }
 
 /// The size of a result at 1 / 2^`level`, each side at least one pixel.

@@ -6,12 +6,12 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use super::cache::TileCache;
 use super::level::{BLOCK_ROWS, TILE};
 use super::{Cancelled, Pace, RenderError, Renderer};
-use crate::codec::{OutputSettings, PictureWriter};
+use crate::codec::{Carried, OutputSettings, PictureWriter};
 use crate::picture::{Original, Region, Size};
 use crate::treatment::Treatment;
 
-/// Rows of a band of plain resampling.
-const PLAIN_BAND: u32 = 256;
+/// Rows of a band at most: memory follows them.
+const TALLEST_BAND: u32 = 256;
 
 /// Renders the whole result into `path`, which appears only when it is complete.
 ///
@@ -26,13 +26,14 @@ pub fn run(
     pace: &dyn Pace,
     progress: &(dyn Fn(f64) + Sync),
 ) -> Result<(), RenderError> {
-    let size = treatment.size;
-    let mut writer = PictureWriter::create(path, size, original.channels(), settings, original.profile().cloned())?;
-    let own = TileCache::new(tile_rows_bytes(original.size(), treatment, BLOCK_ROWS + 2));
-    let work = treatment.pass_inputs(original.size()).iter().map(|(_, pixels)| pixels).sum();
+    let size = treatment.sheet();
+    let kept = treatment.frame.size(original.size())?;
+    let mut writer = PictureWriter::create(path, size, original.channels(), settings, Carried::from(original))?;
+    let own = TileCache::new(tile_rows_bytes(kept, treatment, 3 * BLOCK_ROWS));
+    let work = treatment.model_inputs(kept).iter().map(|(_, pixels)| pixels).sum();
     let counted = Counted { pace, done: AtomicU64::new(0), work, progress };
     let mut y = 0;
-    for end in band_ends(original.size(), treatment) {
+    for end in band_ends(kept, treatment) {
         if !pace.before_block() {
             return Err(Cancelled.into());
         }
@@ -81,42 +82,51 @@ impl Pace for Counted<'_> {
     }
 }
 
-/// The rows at which bands end: where the rows of blocks of the last pass are used up.
-fn band_ends(original: Size, treatment: &Treatment) -> Vec<u32> {
-    let height = treatment.size.height;
+/// The rows of the sheet at which bands end: where the rows of blocks of the last pass are used up.
+fn band_ends(kept: Size, treatment: &Treatment) -> Vec<u32> {
+    let (height, whole) = (treatment.size.height, treatment.sheet().height);
     let factor: u32 = treatment.passes().iter().map(|p| p.factor).product();
-    let Some(last) = treatment.passes().last() else {
-        return (1..=height.div_ceil(PLAIN_BAND)).map(|i| (i * PLAIN_BAND).min(height)).collect();
+    let last_factor = match treatment.passes().last() {
+        Some(pass) => pass.factor,
+        None if !treatment.clean.is_off() => 1,
+        None => return (1..=whole.div_ceil(TALLEST_BAND)).map(|i| (i * TALLEST_BAND).min(whole)).collect(),
     };
-    let rows = f64::from(BLOCK_ROWS * TILE * last.factor);
-    let level_height = f64::from(original.height) * f64::from(factor);
+    let rows = f64::from(BLOCK_ROWS * TILE * last_factor);
+    let level_height = f64::from(kept.height) * f64::from(factor);
     let step = level_height / f64::from(height);
-    // The kernel of the last resampling reaches three pixels of the result further down.
-    let reach = if step > 1.0 { 3.0 * step + 1.0 } else { 0.0 };
+    // The kernel of the last resampling reaches three pixels of the result further down, and finishing its halo.
+    let reach = if step > 1.0 { 3.0 * step + 1.0 } else { 0.0 } + f64::from(treatment.finish.halo()) * step;
     let mut ends = Vec::new();
     let mut block = 1.0;
+    let mut last = 0;
     while block * rows < level_height {
         let end = ((block * rows - reach) / step).floor();
-        if end >= 1.0 && end < f64::from(height) && ends.last().is_none_or(|last| f64::from(*last) < end) {
-            ends.push(end as u32);
+        if end >= 1.0 && end < f64::from(height) && end as u32 > last {
+            let pieces = (end as u32 - last).div_ceil(TALLEST_BAND);
+            ends.extend((1..pieces).map(|i| last + i * TALLEST_BAND));
+            last = end as u32;
+            ends.push(last);
         }
         block += 1.0;
     }
-    ends.push(height);
+    let pieces = (height - last).div_ceil(TALLEST_BAND);
+    ends.extend((1..pieces).map(|i| last + i * TALLEST_BAND));
+    let mut ends: Vec<u32> = ends.into_iter().map(|end| end + treatment.margin.top).collect();
+    ends.push(whole);
     ends
 }
 
 /// Bytes of so many rows of tiles of every pass: what a run must keep so as to compute nothing twice.
-fn tile_rows_bytes(original: Size, treatment: &Treatment, rows: u32) -> usize {
+fn tile_rows_bytes(kept: Size, treatment: &Treatment, rows: u32) -> usize {
+    let cleaners = treatment.clean.passes().len();
+    let factors = std::iter::repeat_n(1, cleaners).chain(treatment.passes().iter().map(|p| p.factor));
     let mut sides = 1;
-    treatment
-        .passes()
-        .iter()
-        .map(|pass| {
-            let width = u64::from(original.width * sides).div_ceil(TILE.into()) * u64::from(TILE * pass.factor);
+    factors
+        .map(|factor| {
+            let width = u64::from(kept.width * sides).div_ceil(TILE.into()) * u64::from(TILE * factor);
             // A later pass works through several rows of the one before at a time.
-            sides *= pass.factor;
-            (width * u64::from(rows * TILE * pass.factor) * 3 * 2) as usize
+            sides *= factor;
+            (width * u64::from(rows * TILE * factor) * 3 * 2) as usize
         })
         .sum()
 }

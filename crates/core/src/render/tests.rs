@@ -4,16 +4,22 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use rstest::rstest;
 
 use super::*;
+use crate::clean::{Clean, Noise, NoiseCurve};
 use crate::codec::{Format, OutputSettings, read};
+use crate::finish::{Edges, Finish, PrintGrain};
+use crate::frame::Frame;
 use crate::hash::ContentHash;
 use crate::limits::Limits;
-use crate::model::stand_in::{self, Repeat};
+use crate::model::ModelRef;
+use crate::model::stand_in::{self, Repeat, Smear};
 use crate::model::{Grade, Model, Network};
 use crate::picture::Depth;
+use crate::treatment::{Fill, Margin};
 
 fn shelf() -> Shelf {
     let make = |factor| Model::with_network(stand_in::card(factor, Grade::Draft), Arc::new(Repeat { factor }));
-    Shelf::of(vec![make(2), make(4)])
+    let cleaner = Model::with_network(stand_in::cleaner_card(), Arc::new(Smear));
+    Shelf::of(vec![make(2), make(4), cleaner])
 }
 
 fn renderer() -> Renderer {
@@ -34,7 +40,7 @@ fn learned(original: &Original, size: Size) -> Treatment {
 fn at_once(original: &Original, treatment: &Treatment) -> Planes {
     let mut planes = original.region(original.size().whole());
     for pass in treatment.passes() {
-        planes = Repeat { factor: pass.factor }.run(&planes).unwrap();
+        planes = Repeat { factor: pass.factor }.run(&planes, None).unwrap();
         let rounded = planes.values().iter().map(|v| f32::from((v * 65535.0 + 0.5) as u16) / 65535.0).collect();
         planes = Planes::from_values(planes.size(), rounded);
     }
@@ -162,9 +168,153 @@ fn a_cancelled_run_leaves_nothing_behind() {
 fn a_treatment_for_another_model_file_is_refused() {
     let original = photo(30, 30);
     let mut treatment = learned(&original, Size::new(60, 60));
-    if let Enlarge::Learned { passes } = &mut treatment.enlarge {
-        passes[0].sha256 = ContentHash::of(b"an older export");
+    if let Enlarge::Learned { passes, .. } = &mut treatment.enlarge {
+        passes[0].model.sha256 = ContentHash::of(b"an older export");
     }
     let outcome = renderer().render(&original, &treatment, treatment.size.whole(), &Unhurried);
-    assert!(matches!(outcome, Err(RenderError::OtherVersion { .. })));
+    assert!(matches!(outcome, Err(RenderError::Model(ModelError::OtherVersion { .. }))));
+}
+
+/// Every step on.
+fn full(original: &Original, size: Size) -> Treatment {
+    let frame = Frame { quarter_turns: 1, crop: Some(Region::new(10, 7, 201, 261)), ..Frame::default() };
+    let model = ModelRef::of(&stand_in::cleaner_card());
+    let level = NoiseCurve([60.0, 50.0, 40.0, 30.0, 20.0, 10.0, 5.0, 0.0]);
+    let noise = Noise { model, level, grain: 0.8, speckle: 0.6, keep_texture: 0.5 };
+    let kept = frame.size(original.size()).unwrap();
+    let mut treatment = Treatment::learned(&shelf(), "everyday", Grade::Draft, kept, size);
+    if let Enlarge::Learned { strength, .. } = &mut treatment.enlarge {
+        *strength = 0.7;
+    }
+    let edges = Some(Edges { strength: 1.0, width: 1.5, halo_guard: 0.6, leave_flat: 0.7 });
+    let grain = Some(PrintGrain { amount: 0.5, level: NoiseCurve::flat(6.0), size: 2.0 });
+    Treatment {
+        frame,
+        clean: Clean { noise: Some(noise), ..Clean::default() },
+        finish: Finish { edges, grain },
+        margin: Margin { left: 20, top: 30, right: 21, bottom: 31, fill: Fill::Mirror },
+        ..treatment
+    }
+}
+
+const FULL_SIZE: Size = Size::new(603, 783);
+
+#[test]
+fn all_steps_together_join_without_a_trace() {
+    let original = photo(280, 300);
+    let treatment = full(&original, FULL_SIZE);
+    treatment.check(original.size()).unwrap();
+    let sheet = treatment.sheet();
+    let whole = renderer().render(&original, &treatment, sheet.whole(), &Unhurried).unwrap();
+    // A fresh renderer for each piece, and one that has seen the others before.
+    let warm = renderer();
+    for (x, y) in [(0, 0), (150, 130), (400, 520), (601, 811)] {
+        let region = Region::new(x, y, 97, 33).within(sheet).unwrap();
+        let cold = renderer().render(&original, &treatment, region, &Unhurried).unwrap();
+        let again = warm.render(&original, &treatment, region, &Unhurried).unwrap();
+        assert!(cold == whole.cut(region) && again == cold, "{region:?}");
+    }
+}
+
+#[test]
+fn a_run_writes_what_the_views_showed() {
+    let original = photo(280, 300);
+    let treatment = full(&original, FULL_SIZE);
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("all.png");
+    let settings = OutputSettings { depth: Depth::Sixteen, ..OutputSettings::new(Format::Png) };
+    run(&renderer(), &original, &treatment, settings, &path, &Unhurried, &|_| {}).unwrap();
+    let hash = ContentHash::of_file(&path).unwrap();
+    let written = read(&path, hash, &Limits::default()).unwrap().original;
+    let whole = renderer().render(&original, &treatment, treatment.sheet().whole(), &Unhurried).unwrap();
+    let planes = written.region(written.size().whole());
+    let worst = planes.values().iter().zip(whole.values()).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
+    assert!(worst <= 0.5 / 65535.0 + 1e-6, "{worst}");
+}
+
+/// Counts how often a network is asked to work.
+#[derive(Default)]
+struct Blocks(AtomicUsize);
+
+impl Pace for Blocks {
+    fn after_block(&self, _: u64) {
+        self.0.fetch_add(1, Ordering::Relaxed);
+    }
+}
+
+#[rstest]
+#[case::grain(|t: &mut Treatment| t.clean.noise.as_mut().unwrap().grain = 0.1)]
+#[case::speckle(|t: &mut Treatment| t.clean.noise.as_mut().unwrap().speckle = 1.0)]
+#[case::texture(|t: &mut Treatment| t.clean.noise.as_mut().unwrap().keep_texture = 1.0)]
+#[case::strength(|t: &mut Treatment| if let Enlarge::Learned { strength, .. } = &mut t.enlarge { *strength = 0.2 })]
+#[case::finish(|t: &mut Treatment| t.finish = Finish::default())]
+#[case::another_size(|t: &mut Treatment| t.size = Size::new(500, 649))]
+fn a_blend_runs_no_model(#[case] change: fn(&mut Treatment)) {
+    let original = photo(280, 300);
+    let mut treatment = full(&original, FULL_SIZE);
+    let renderer = renderer();
+    let region = treatment.sheet().whole();
+    let first = renderer.render(&original, &treatment, region, &Unhurried).unwrap();
+    change(&mut treatment);
+    let blocks = Blocks::default();
+    let second = renderer.render(&original, &treatment, treatment.sheet().whole(), &blocks).unwrap();
+    assert_eq!(blocks.0.into_inner(), 0);
+    assert!(first != second, "and yet it shows");
+}
+
+#[test]
+fn a_run_computes_nothing_that_a_view_computed() {
+    let original = photo(280, 300);
+    let treatment = full(&original, FULL_SIZE);
+    let renderer = renderer();
+    renderer.render(&original, &treatment, treatment.sheet().whole(), &Unhurried).unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let blocks = Blocks::default();
+    let settings = OutputSettings::new(Format::Png);
+    run(&renderer, &original, &treatment, settings, &folder.path().join("a.png"), &blocks, &|_| {}).unwrap();
+    assert_eq!(blocks.0.into_inner(), 0);
+}
+
+#[test]
+fn a_run_computes_nothing_twice() {
+    let original = photo(700, 900);
+    let treatment = Treatment { frame: Frame::default(), ..full(&original, Size::new(1400, 1800)) };
+    let folder = tempfile::tempdir().unwrap();
+    let pixels = AtomicUsize::new(0);
+    struct Pixels<'a>(&'a AtomicUsize);
+    impl Pace for Pixels<'_> {
+        fn after_block(&self, pixels: u64) {
+            self.0.fetch_add(pixels as usize, Ordering::Relaxed);
+        }
+    }
+    let settings = OutputSettings::new(Format::Png);
+    run(&renderer(), &original, &treatment, settings, &folder.path().join("a.png"), &Pixels(&pixels), &|_| {}).unwrap();
+    let due: u64 = treatment.model_inputs(original.size()).iter().map(|(_, pixels)| pixels).sum();
+    assert_eq!(pixels.into_inner() as u64, due);
+}
+
+#[test]
+fn with_everything_laid_back_the_picture_is_as_it_was() {
+    let original = photo(280, 300);
+    let mut treatment = Treatment { size: Size::new(201, 261), ..full(&original, FULL_SIZE) };
+    treatment.enlarge = Enlarge::Plain { kernel: Kernel::Lanczos3 };
+    treatment.finish = Finish::default();
+    let noise = treatment.clean.noise.as_mut().unwrap();
+    (noise.grain, noise.speckle, noise.keep_texture) = (0.0, 0.0, 0.0);
+    let region = treatment.sheet().whole();
+    let laid_back = renderer().render(&original, &treatment, region, &Unhurried).unwrap();
+    let untreated = renderer().render(&original, &treatment.untreated(Kernel::Lanczos3), region, &Unhurried).unwrap();
+    let worst = laid_back.values().iter().zip(untreated.values()).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
+    assert!(worst < 2e-5, "{worst}");
+}
+
+#[test]
+fn a_far_view_shows_the_cleaned_picture() {
+    let original = photo(280, 300);
+    let treatment = full(&original, FULL_SIZE);
+    let size = view_size(treatment.sheet(), 2);
+    let renderer = renderer();
+    let shown = renderer.view(&original, &treatment, 2, size.whole(), &Unhurried).unwrap();
+    let plain = renderer.view(&original, &treatment.untreated(Kernel::Bicubic), 2, size.whole(), &Unhurried).unwrap();
+    assert!(shown != plain);
 }

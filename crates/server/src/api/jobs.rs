@@ -112,15 +112,13 @@ pub async fn add_job(
     Body(new): Body<NewJob>,
 ) -> Result<(StatusCode, Json<JobView>), Problem> {
     let row = app.store.original(id).await?;
-    let size = new.wish.target.resolve(row.facts.size)?.size;
+    let treatment = new.wish.work_out(&app, row.facts.size, app.files.free_bytes())?.treatment;
     let settings = new.wish.settings();
-    app.studio.limits().check_output(size, settings.format, settings.depth, app.files.free_bytes())?;
-    let treatment = new.wish.enlarge.treatment(&app, row.facts.size, size)?;
     let name = file_name(
         new.pattern.as_deref().unwrap_or(DEFAULT_PATTERN),
         &NameParts {
             original: &row.name,
-            size,
+            size: treatment.sheet(),
             ppi: settings.ppi,
             method: &method(&treatment),
             format: settings.format,
@@ -136,7 +134,7 @@ pub async fn add_job(
 fn method(treatment: &Treatment) -> String {
     match &treatment.enlarge {
         Enlarge::Plain { kernel } => kernel.to_string().to_lowercase().replace(' ', ""),
-        Enlarge::Learned { passes } => passes.last().map_or_else(String::new, |pass| pass.model.clone()),
+        Enlarge::Learned { passes, .. } => passes.last().map_or_else(String::new, |pass| pass.model.model.clone()),
     }
 }
 

@@ -7,9 +7,11 @@ pub mod models;
 pub mod orders;
 pub mod originals;
 pub mod plan;
+pub mod reading;
 pub mod tiles;
 
-use axum::extract::{FromRequest, FromRequestParts, Path, rejection::JsonRejection, rejection::PathRejection};
+use axum::extract::rejection::{JsonRejection, PathRejection, QueryRejection};
+use axum::extract::{FromRequest, FromRequestParts, Path, Query};
 use axum::http::request::Parts;
 use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
@@ -25,7 +27,7 @@ use crate::problem::Problem;
         title = "Dettaglio",
         description = "Enlarges photographs for large prints. Errors are RFC 9457 problem details."
     ),
-    components(schemas(Problem, jobs::JobView))
+    components(schemas(Problem, jobs::JobView, models::Side, tiles::Show))
 )]
 struct Document;
 
@@ -33,7 +35,10 @@ struct Document;
 pub fn routes() -> OpenApiRouter<App> {
     OpenApiRouter::with_openapi(Document::openapi())
         .routes(routes!(health::health))
-        .routes(routes!(models::models))
+        .routes(routes!(models::models, models::add_model))
+        .routes(routes!(models::retire_model))
+        .routes(routes!(models::restore_model))
+        .routes(routes!(models::example))
         .routes(routes!(orders::list_orders, orders::add_order))
         .routes(routes!(orders::show_order))
         .routes(routes!(originals::import_originals))
@@ -41,6 +46,9 @@ pub fn routes() -> OpenApiRouter<App> {
         .routes(routes!(originals::restore_original))
         .routes(routes!(originals::thumbnail))
         .routes(routes!(originals::original_file))
+        .routes(routes!(originals::forget_wish))
+        .routes(routes!(reading::reading))
+        .routes(routes!(reading::suggestion))
         .routes(routes!(plan::plan))
         .routes(routes!(plan::forecast))
         .routes(routes!(tiles::tile))
@@ -78,5 +86,16 @@ where
             Ok(Path(value)) => Ok(Self(value)),
             Err(rejection) => Err(Problem::bad_request("request.address", rejection.body_text())),
         }
+    }
+}
+
+/// The address's query, whose refusal is a [`Problem`].
+#[derive(FromRequestParts)]
+#[from_request(via(Query), rejection(Problem))]
+pub struct Question<T>(pub T);
+
+impl From<QueryRejection> for Problem {
+    fn from(rejection: QueryRejection) -> Self {
+        Problem::bad_request("request.query", rejection.body_text())
     }
 }

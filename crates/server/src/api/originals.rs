@@ -11,22 +11,27 @@ use chrono::{DateTime, Utc};
 use dettaglio_core::codec::{self, Facts};
 use dettaglio_core::hash::{ContentHash, Hasher};
 use dettaglio_core::naming;
+use dettaglio_core::reading::Reading;
 use dettaglio_core::size::Target;
 use dettaglio_store::files::FileStore;
 use dettaglio_store::orders::OriginalRow;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use tempfile::NamedTempFile;
 use tokio::io::AsyncWriteExt;
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 
-use super::Address;
+use super::plan::Wish;
+use super::{Address, Question};
 use crate::app::App;
 use crate::problem::Problem;
 use crate::serve_file;
-use crate::studio::blocking;
+use crate::studio::{Lane, blocking};
 
 /// The longer side of a thumbnail in pixels: sharp in the tray at twice its size.
 const THUMBNAIL_EDGE: u32 = 320;
+
+/// The longest side of one that is made on demand: what a screen shows whole.
+const LARGEST_THUMBNAIL: u32 = 1600;
 
 /// An imported picture.
 #[derive(Debug, Serialize, ToSchema)]
@@ -42,16 +47,20 @@ pub struct OriginalView {
     pub hash: ContentHash,
     /// What is known of the file.
     pub facts: Facts,
-    /// What was last asked for.
+    /// The print that it came in with.
     pub target: Option<Target>,
+    /// All that was last asked for.
+    pub wish: Option<Wish>,
     /// When it was imported.
     pub created_at: DateTime<Utc>,
 }
 
 impl From<OriginalRow> for OriginalView {
     fn from(row: OriginalRow) -> Self {
-        let OriginalRow { id, order_id, name, hash, facts, target, created_at } = row;
-        Self { id, order_id, name, hash, facts, target, created_at }
+        let OriginalRow { id, order_id, name, hash, facts, target, wish, created_at, .. } = row;
+        // A wish of an earlier version starts again from the suggestion.
+        let wish = wish.and_then(|wish| serde_json::from_value(wish).ok());
+        Self { id, order_id, name, hash, facts, target, wish, created_at }
     }
 }
 
@@ -110,7 +119,7 @@ async fn import_one(app: &App, order: u64, name: &str, field: Field<'_>) -> Resu
 }
 
 /// Streams a file to disk and hashes it on the way.
-async fn receive(app: &App, mut field: Field<'_>) -> Result<(NamedTempFile, ContentHash), Problem> {
+pub(super) async fn receive(app: &App, mut field: Field<'_>) -> Result<(NamedTempFile, ContentHash), Problem> {
     let disk_full = |e: std::io::Error| {
         Problem::new(StatusCode::INSUFFICIENT_STORAGE, "store.full", format!("the file could not be kept: {e}"))
     };
@@ -138,7 +147,7 @@ async fn receive(app: &App, mut field: Field<'_>) -> Result<(NamedTempFile, Cont
     }
 }
 
-/// Reads a file, keeps it with its thumbnail, and adds it to an order.
+/// Reads and measures a file, keeps it with its thumbnail, and adds it to an order.
 pub async fn add_file(
     app: &App,
     order: u64,
@@ -147,10 +156,11 @@ pub async fn add_file(
     hash: ContentHash,
 ) -> Result<(OriginalView, bool), Problem> {
     let (path, limits) = (file.path().to_owned(), *app.studio.limits());
-    let (decoded, thumbnail) = blocking(move || {
+    let (decoded, thumbnail, reading) = blocking(move || {
         codec::read(&path, hash, &limits).map(|decoded| {
             let thumbnail = codec::thumbnail(&decoded.original, THUMBNAIL_EDGE);
-            (decoded, thumbnail)
+            let reading = Reading::of(&decoded.original, &decoded.facts);
+            (decoded, thumbnail, reading)
         })
     })
     .await??;
@@ -160,6 +170,9 @@ pub async fn add_file(
         app.files.put_file(&key, file.path()).await?;
     }
     let (id, is_new) = app.store.add_original(order, name, hash, &decoded.facts).await?;
+    if is_new {
+        app.store.set_reading(id, &reading).await?;
+    }
     app.studio.keep(Arc::new(decoded.original));
     Ok((app.store.original(id).await?.into(), is_new))
 }
@@ -187,14 +200,42 @@ pub async fn restore_original(State(app): State<App>, Address(id): Address<u64>)
     Ok(StatusCode::NO_CONTENT)
 }
 
+/// How large a picture of an original is wanted.
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct ThumbnailSize {
+    /// Its longer side in pixels, 320 when not given; 1600 at most.
+    edge: Option<u32>,
+}
+
 /// A small picture of an original, PNG.
-#[utoipa::path(get, path = "/originals/{id}/thumbnail", tag = "originals", params(("id" = u64, Path)),
+#[utoipa::path(get, path = "/originals/{id}/thumbnail", tag = "originals", params(("id" = u64, Path), ThumbnailSize),
     responses((status = OK, content_type = "image/png"), (status = 404, body = Problem)))]
-pub async fn thumbnail(State(app): State<App>, Address(id): Address<u64>) -> Result<Response, Problem> {
+pub async fn thumbnail(
+    State(app): State<App>,
+    Address(id): Address<u64>,
+    Question(ThumbnailSize { edge }): Question<ThumbnailSize>,
+) -> Result<Response, Problem> {
     let row = app.store.original(id).await?;
-    let bytes = app.files.get(&FileStore::thumbnail_key(row.hash)).await?;
+    let bytes = match edge {
+        None => app.files.get(&FileStore::thumbnail_key(row.hash)).await?,
+        Some(edge) => {
+            let original = app.studio.original(row.hash).await?;
+            let edge = edge.clamp(1, LARGEST_THUMBNAIL);
+            app.studio.view(Lane::Plain, move |_, _| codec::thumbnail(&original, edge)).await?
+        }
+    };
     Ok(([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "private, max-age=86400")], bytes)
         .into_response())
+}
+
+/// Forgets what was asked for: the picture starts again from its suggestion.
+#[utoipa::path(delete, path = "/originals/{id}/wish", tag = "originals", params(("id" = u64, Path)),
+    responses((status = NO_CONTENT), (status = 404, body = Problem)))]
+pub async fn forget_wish(State(app): State<App>, Address(id): Address<u64>) -> Result<StatusCode, Problem> {
+    app.store.original(id).await?;
+    app.store.set_wish(id, None::<&Wish>).await?;
+    Ok(StatusCode::NO_CONTENT)
 }
 
 /// The file as it was imported.

@@ -6,8 +6,8 @@ use dettaglio_core::codec::OutputSettings;
 use dettaglio_core::enlarge::Kernel;
 use dettaglio_core::forecast;
 use dettaglio_core::hash::ContentHash;
-use dettaglio_core::model::Grade;
 use dettaglio_core::picture::Size;
+use dettaglio_core::recipe::{Recipe, Worked};
 use dettaglio_core::size::{Resolved, Target, eye_ppi, sharp_from_m};
 use dettaglio_core::treatment::Treatment;
 use serde::{Deserialize, Serialize};
@@ -18,48 +18,14 @@ use crate::app::App;
 use crate::problem::Problem;
 use crate::studio::Lane;
 
-/// How a picture is to be made larger.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize, ToSchema)]
-#[serde(rename_all = "lowercase", tag = "by")]
-pub enum Choice {
-    /// With a subject's models.
-    Learned {
-        /// "everyday", ...
-        subject: String,
-        /// Fast or thorough.
-        grade: Grade,
-    },
-    /// Without a model.
-    Plain {
-        /// How.
-        kernel: Kernel,
-    },
-}
-
-impl Choice {
-    /// The treatment that this means for one picture and size.
-    pub fn treatment(&self, app: &App, original: Size, size: Size) -> Result<Treatment, Problem> {
-        match self {
-            Choice::Plain { kernel } => Ok(Treatment::plain(*kernel, size)),
-            Choice::Learned { subject, grade } => {
-                let shelf = app.studio.renderer().shelf();
-                if !shelf.models().iter().any(|m| m.card().subject == *subject) {
-                    let detail = format!("there are no models for the subject \"{subject}\"");
-                    return Err(Problem::refused("model.unknown-subject", detail).field("enlarge"));
-                }
-                Ok(Treatment::learned(shelf, subject, *grade, original, size))
-            }
-        }
-    }
-}
-
 /// What is asked for.
-#[derive(Clone, Debug, Deserialize, ToSchema)]
+#[derive(Clone, Debug, Deserialize, Serialize, ToSchema)]
 pub struct Wish {
     /// How large.
     pub target: Target,
-    /// How.
-    pub enlarge: Choice,
+    /// What is done to it.
+    #[serde(flatten)]
+    pub recipe: Recipe,
     /// Into what kind of file; a resolution that the target states goes before one given here.
     pub output: OutputSettings,
     /// What to compare with; bicubic when not given.
@@ -83,6 +49,16 @@ impl Wish {
         };
         OutputSettings { ppi, ..self.output }
     }
+
+    /// The treatment that it means for an original of this size, within the limits of its format.
+    ///
+    /// `free` is what the disk has, where that counts.
+    pub fn work_out(&self, app: &App, original: Size, free: Option<u64>) -> Result<Worked, Problem> {
+        let worked = self.recipe.work_out(&app.studio.renderer().shelf(), original, self.target)?;
+        let settings = self.settings();
+        app.studio.limits().check_output(worked.treatment.sheet(), settings.format, settings.depth, free)?;
+        Ok(worked)
+    }
 }
 
 /// What it means.
@@ -90,25 +66,31 @@ impl Wish {
 pub struct Plan {
     /// Pixels, factor, print.
     pub resolved: Resolved,
+    /// What the frame keeps of the original, in pixels.
+    pub kept: Size,
+    /// Pixels of the file: the picture with what lies around it.
+    pub sheet: Size,
     /// Hash of the treatment, for the addresses of tiles.
     #[schema(value_type = String)]
     pub treatment: ContentHash,
     /// The treatment in words.
     pub description: String,
-    /// How many passes of models it takes.
+    /// How many enlarging passes of models it takes.
     pub passes: usize,
-    /// Hash of the plain treatment to compare with.
+    /// Hash of the same picture by plain resampling alone, to compare with.
     #[schema(value_type = String)]
     pub before: ContentHash,
     /// Seconds that the run will take, once the models' speed was measured.
     pub seconds: Option<f64>,
+    /// Seconds of that for the Clean step.
+    pub clean_seconds: Option<f64>,
     /// What the print is worth to the eye, when there is one.
     pub verdict: Option<Verdict>,
     /// What keeps it from being run as it is.
     pub problem: Option<Problem>,
 }
 
-/// What a print is worth to the eye, by the original's own pixels.
+/// What a print is worth to the eye, by the detail that was measured in the original.
 #[derive(Debug, Serialize, ToSchema)]
 pub struct Verdict {
     /// From how far it will be seen, in metres.
@@ -117,11 +99,13 @@ pub struct Verdict {
     pub eye_ppi: f64,
     /// The ppi that the original's own pixels give.
     pub original_ppi: f64,
-    /// From where on the original's own pixels satisfy the eye, in metres.
+    /// The ppi that its real detail gives.
+    pub detail_ppi: f64,
+    /// From where on its real detail satisfies the eye, in metres.
     pub sharp_from_m: f64,
 }
 
-/// Works out size, time, limits and verdict of a wish, and keeps the treatment for its tiles.
+/// Works out size, time, limits and verdict of a wish, remembers it, and keeps the treatment for its tiles.
 #[utoipa::path(post, path = "/originals/{id}/plan", tag = "plan", params(("id" = u64, Path)), request_body = Wish,
     responses((status = OK, body = Plan), (status = 422, body = Problem)))]
 pub async fn plan(
@@ -130,31 +114,36 @@ pub async fn plan(
     Body(wish): Body<Wish>,
 ) -> Result<Json<Plan>, Problem> {
     let row = app.store.original(id).await?;
-    let resolved = wish.target.resolve(row.facts.size)?;
-    let settings = wish.settings();
-    let limits = app.studio.limits();
-    let problem = limits
-        .check_output(resolved.size, settings.format, settings.depth, app.files.free_bytes())
-        .err()
-        .map(Problem::from);
-    let treatment = wish.enlarge.treatment(&app, row.facts.size, resolved.size)?;
+    let shelf = app.studio.renderer().shelf();
+    let Worked { kept, resolved, treatment } = wish.recipe.work_out(&shelf, row.facts.size, wish.target)?;
+    let problem = wish.work_out(&app, row.facts.size, app.files.free_bytes()).err();
     let verdict = resolved.print.map(|print| {
         let distance_m = wish.distance_m.filter(|m| *m > 0.0).unwrap_or_else(|| print.usual_distance_m());
+        let detail_ppi = row.reading.as_ref().map_or(print.original_ppi, |r| r.detail_ppi(print.original_ppi));
         Verdict {
             distance_m,
             eye_ppi: eye_ppi(distance_m),
             original_ppi: print.original_ppi,
-            sharp_from_m: sharp_from_m(print.original_ppi),
+            detail_ppi,
+            sharp_from_m: sharp_from_m(detail_ppi),
         }
     });
-    app.store.set_target(id, &wish.target).await?;
+    app.store.set_wish(id, Some(&wish)).await?;
+    let rates = app.studio.rates();
+    let cleaned_only = Treatment { clean: treatment.clean.clone(), ..treatment.untreated(Kernel::Lanczos3) };
+    let seconds = |treatment: &Treatment| rates.seconds(kept, treatment);
     Ok(Json(Plan {
         resolved,
+        kept,
+        sheet: treatment.sheet(),
         treatment: app.store.add_treatment(&treatment).await?,
-        description: treatment.describe(app.studio.renderer().shelf()),
+        description: treatment.describe(&shelf),
         passes: treatment.passes().len(),
-        before: app.store.add_treatment(&Treatment::plain(wish.before, resolved.size)).await?,
-        seconds: app.studio.rates().seconds(row.facts.size, &treatment),
+        before: app.store.add_treatment(&treatment.untreated(wish.before)).await?,
+        seconds: seconds(&treatment),
+        clean_seconds: seconds(&cleaned_only)
+            .zip(seconds(&treatment.untreated(Kernel::Lanczos3)))
+            .map(|(cleaned, plain)| cleaned - plain),
         verdict,
         problem,
     }))
@@ -176,12 +165,10 @@ pub async fn forecast(
     Body(wish): Body<Wish>,
 ) -> Result<Json<SizeForecast>, Problem> {
     let row = app.store.original(id).await?;
-    let resolved = wish.target.resolve(row.facts.size)?;
+    let treatment = wish.work_out(&app, row.facts.size, None)?.treatment;
     let settings = wish.settings();
-    app.studio.limits().check_output(resolved.size, settings.format, settings.depth, None)?;
-    let treatment = wish.enlarge.treatment(&app, row.facts.size, resolved.size)?;
     let original = app.studio.original(row.hash).await?;
-    let lane = if treatment.passes().is_empty() { Lane::Plain } else { Lane::Model };
+    let lane = if treatment.needs_model() { Lane::Model } else { Lane::Plain };
     let bytes = app
         .studio
         .view(lane, move |studio, pace| forecast::bytes(studio.renderer(), &original, &treatment, settings, pace))

@@ -8,9 +8,9 @@ use dettaglio_core::hash::ContentHash;
 use dettaglio_core::picture::Region;
 use dettaglio_core::render::view_size;
 use serde::Deserialize;
-use utoipa::IntoParams;
+use utoipa::{IntoParams, ToSchema};
 
-use super::Address;
+use super::{Address, Question};
 use crate::app::App;
 use crate::problem::Problem;
 use crate::studio::Lane;
@@ -36,14 +36,38 @@ pub struct TileAddress {
     row: u32,
 }
 
+/// What of a result to show.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Show {
+    /// Its pixels.
+    #[default]
+    Result,
+    /// Where Leave flat tone sees edges, white, and flat tone, black; of the result itself only.
+    Edges,
+}
+
+/// Other than the pixels of the result.
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct Showing {
+    /// What to show.
+    #[serde(default)]
+    show: Show,
+}
+
 /// 512 x 512 px of a result, or of the result shrunk 2^level times, as sRGB PNG; less at the right and lower edges.
 ///
 /// The address names the content, so an answer never changes.
-#[utoipa::path(get, path = "/tiles/{original}/{treatment}/{level}/{column}/{row}", tag = "tiles", params(TileAddress),
+#[utoipa::path(get, path = "/tiles/{original}/{treatment}/{level}/{column}/{row}", tag = "tiles", params(TileAddress, Showing),
     responses((status = OK, content_type = "image/png"), (status = 404, body = Problem)))]
-pub async fn tile(State(app): State<App>, Address(at): Address<TileAddress>) -> Result<Response, Problem> {
+pub async fn tile(
+    State(app): State<App>,
+    Address(at): Address<TileAddress>,
+    Question(Showing { show }): Question<Showing>,
+) -> Result<Response, Problem> {
     let treatment = app.studio.treatment(at.treatment).await?;
-    let size = view_size(treatment.size, at.level);
+    let size = view_size(treatment.sheet(), at.level);
     let corner = (at.column.checked_mul(TILE), at.row.checked_mul(TILE));
     let region = match corner {
         (Some(x), Some(y)) => Region::new(x, y, TILE, TILE).within(size),
@@ -53,11 +77,15 @@ pub async fn tile(State(app): State<App>, Address(at): Address<TileAddress>) -> 
         Problem::new(axum::http::StatusCode::NOT_FOUND, "tile.outside", format!("the view has {size}: no such tile"))
     })?;
     let original = app.studio.original(at.original).await?;
-    let by_model = !treatment.passes().is_empty() && size.width > original.size().width;
+    let near = app.studio.renderer().enlarges(&original, &treatment, at.level)?;
+    let by_model = !treatment.clean.is_off() || (near && !treatment.passes().is_empty());
     let lane = if by_model { Lane::Model } else { Lane::Plain };
     let png = app
         .studio
         .view(lane, move |studio, pace| {
+            if show == Show::Edges {
+                return Ok(png_bytes(&studio.renderer().edge_mask(&original, &treatment, at.level, region, pace)?));
+            }
             let planes = studio.renderer().view(&original, &treatment, at.level, region, pace)?;
             let shown = original.profile().map_or_else(|| planes.clone(), |profile| profile.to_srgb(&planes));
             Ok::<_, Problem>(png_bytes(&shown))

@@ -39,6 +39,7 @@ impl Server {
             data: folder.path().to_owned(),
             database: Some(database.fresh_database().await),
             models: project().join("models"),
+            program: env!("CARGO_BIN_EXE_dettaglio-server").into(),
             front: project().join("web/dist"),
             demo: None,
             limits,
@@ -68,6 +69,11 @@ impl Server {
         let text = response.text().await.expect("a body");
         assert_eq!(got, status, "{text}");
         serde_json::from_str(&text).unwrap_or_else(|_| panic!("JSON, not {text}"))
+    }
+
+    pub async fn add_model(&self, name: &str, file: Vec<u8>) -> Response {
+        let form = Form::new().text("name", name.to_owned()).part("file", Part::bytes(file).file_name("mine.onnx"));
+        self.client.post(format!("{}/models", self.base)).multipart(form).send().await.expect("an answer")
     }
 
     pub async fn new_order(&self) -> u64 {

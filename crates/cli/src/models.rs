@@ -1,0 +1,118 @@
+//! The shelf: which models there are, adding one's own, retiring and restoring.
+
+use std::path::{Path, PathBuf};
+
+use anyhow::{Context, bail};
+use dettaglio_core::model::own::try_file;
+use dettaglio_core::model::{Card, OwnModels, Shelf};
+
+use crate::args::{ModelsArgs, ModelsCommand, ShelfArgs};
+
+pub fn models(args: &ModelsArgs) -> anyhow::Result<()> {
+    match &args.command {
+        None => list(args),
+        Some(ModelsCommand::Add { file, name, shelf }) => add(file, name.as_deref(), shelf),
+        Some(ModelsCommand::Retire { id, shelf }) => retire(id, shelf),
+        Some(ModelsCommand::Restore { id, shelf: args }) => {
+            shelf(args)?.get(id)?;
+            own(args)?.set_retired(id, false)?;
+            println!("{id} is offered again");
+            Ok(())
+        }
+    }
+}
+
+fn list(args: &ModelsArgs) -> anyhow::Result<()> {
+    let shelf = shelf(&args.shelf)?;
+    if args.json {
+        let cards: Vec<_> = shelf.models().iter().map(|m| m.card()).collect();
+        println!("{}", serde_json::to_string_pretty(&cards)?);
+        return Ok(());
+    }
+    for model in shelf.models() {
+        let card = model.card();
+        let retired = if model.is_retired() { ", retired" } else { "" };
+        println!("{:<20} {} ({}{retired})\n{:<20} {}", card.id, card.title(), evidence(card), "", card.purpose);
+    }
+    println!("{:<20} plain resampling, for comparison", "nearest, bicubic, lanczos3");
+    Ok(())
+}
+
+/// What was measured of it, in a few words.
+fn evidence(card: &Card) -> String {
+    if let Some(trial) = &card.trial {
+        return format!(
+            "your own; x{}, {:.2} megapixels a second when it was tried",
+            trial.factor,
+            trial.pixels_per_second / 1e6
+        );
+    }
+    let own = card.own_scores();
+    if !own.is_empty() {
+        let mean = own.iter().map(|s| s.gain()).sum::<f64>() / own.len() as f64;
+        return format!("{mean:+.2} dB over bicubic on {} pictures", own.len());
+    }
+    let damaged = card.cleaning.iter().filter(|c| c.before > 0.0);
+    let each: Vec<String> = damaged.map(|c| format!("{:+.1} dB on {}", c.after - c.before, c.damage)).collect();
+    if each.is_empty() { "not measured".to_owned() } else { each.join(", ") }
+}
+
+fn add(file: &Path, name: Option<&str>, args: &ShelfArgs) -> anyhow::Result<()> {
+    let named = || file.display().to_string();
+    let trial = try_file(&std::env::current_exe()?, file).with_context(named)?;
+    let file_name = file.file_name().unwrap_or_default().to_string_lossy();
+    let name = name.unwrap_or_else(|| file_name.trim_end_matches(".onnx"));
+    let card = own(args)?
+        .add(file, name, &file_name, trial, &chrono::Utc::now().format("%Y-%m-%d").to_string())
+        .with_context(named)?;
+    let Some(trial) = &card.trial else { bail!("{} has no trial", card.id) };
+    println!("{} is on the shelf as {}", card.name, card.id);
+    println!(
+        "x{}, halo {} px, sides in multiples of {}, {}, {:.2} megapixels a second; tiles differ from the whole by {:.3} of 255 levels",
+        trial.factor,
+        trial.halo,
+        trial.multiple,
+        if trial.format.channels == 1 { "brightness alone" } else { "three colours" },
+        trial.pixels_per_second / 1e6,
+        trial.tile_difference
+    );
+    Ok(())
+}
+
+fn retire(id: &str, args: &ShelfArgs) -> anyhow::Result<()> {
+    shelf(args)?.check_retire(id)?;
+    own(args)?.set_retired(id, true)?;
+    println!("{id} is no longer offered; treatments that name it still run");
+    Ok(())
+}
+
+/// The shipped models in the named folder, or in the nearest `models` folder above the program or the working folder;
+/// and one's own.
+pub fn shelf(args: &ShelfArgs) -> anyhow::Result<Shelf> {
+    let (shelf, troubles) = Shelf::open(&shipped(args)?)?.with_own(&own(args)?);
+    for trouble in troubles {
+        eprintln!("dettaglio: {trouble}");
+    }
+    Ok(shelf)
+}
+
+fn shipped(args: &ShelfArgs) -> anyhow::Result<PathBuf> {
+    match &args.folder {
+        Some(folder) => Ok(folder.clone()),
+        None => find_models().context("no folder of models found: name one with --models or DETTAGLIO_MODELS"),
+    }
+}
+
+fn own(args: &ShelfArgs) -> anyhow::Result<OwnModels> {
+    let data = match &args.data {
+        Some(data) => data.clone(),
+        None => shipped(args)?.parent().unwrap_or(Path::new(".")).join(".dettaglio"),
+    };
+    Ok(OwnModels::at(&data.join("files/models")))
+}
+
+fn find_models() -> Option<PathBuf> {
+    let starts = [std::env::current_exe().ok()?, std::env::current_dir().ok()?];
+    let folders = starts.iter().flat_map(|start| start.ancestors()).map(|folder| folder.join("models"));
+    folders.into_iter().find(|folder| folder.join("everyday-x2-draft.json").is_file())
+}

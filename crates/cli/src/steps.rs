@@ -1,0 +1,210 @@
+//! The steps of a treatment, from what was said on the command line and what was measured.
+
+use std::fs;
+
+use anyhow::{Context, bail};
+use dettaglio_core::clean::{Clean, Marks, Noise, Softness};
+use dettaglio_core::codec::Decoded;
+use dettaglio_core::enlarge::Kernel;
+use dettaglio_core::finish::{Edges, Finish, PrintGrain};
+use dettaglio_core::frame::Frame;
+use dettaglio_core::model::{Card, EVERYDAY, Grade, LevelKind, ModelRef, Shelf};
+use dettaglio_core::picture::Size;
+use dettaglio_core::reading::Reading;
+use dettaglio_core::recipe::{Choice, Recipe, Surround};
+use dettaglio_core::size::Target;
+use dettaglio_core::suggest::{PrintFacts, Suggestion};
+use dettaglio_core::treatment::Fill;
+
+use crate::args::{Setting, StepArgs};
+
+/// What is suggested for a picture of `kept` pixels and a print.
+pub fn suggestion(
+    decoded: &Decoded,
+    reading: &Reading,
+    shelf: &Shelf,
+    kept: Size,
+    target: Target,
+    distance: Option<f64>,
+) -> anyhow::Result<Suggestion> {
+    let resolved = target.resolve(kept)?;
+    let print = PrintFacts {
+        factor: resolved.factor,
+        ppi: resolved.print.map(|p| p.ppi),
+        distance_m: resolved.print.map(|p| distance.unwrap_or_else(|| p.usual_distance_m())),
+    };
+    Ok(Suggestion::of(reading, &decoded.facts, shelf, print))
+}
+
+impl StepArgs {
+    /// The recipe for one picture. It is measured only where something asks for a measure.
+    pub fn recipe(&self, decoded: &Decoded, shelf: &Shelf, target: Target) -> anyhow::Result<Recipe> {
+        let frame = self.frame()?;
+        let reading = std::cell::OnceCell::new();
+        let reading = || reading.get_or_init(|| Reading::of(&decoded.original, &decoded.facts));
+        let mut recipe = match &self.treatment {
+            Some(file) => {
+                let text = fs::read_to_string(file).with_context(|| file.display().to_string())?;
+                serde_json::from_str(&text)
+                    .with_context(|| format!("{} is not a treatment that `suggest` writes", file.display()))?
+            }
+            None if self.suggested => {
+                let kept = frame.size(decoded.original.size())?;
+                let suggestion = suggestion(decoded, reading(), shelf, kept, target, None)?;
+                Recipe::suggested(&suggestion, frame, Surround::None)
+            }
+            None => Recipe::learned(EVERYDAY, Grade::Fine),
+        };
+        if frame != Frame::default() {
+            recipe.frame = frame;
+        }
+        self.surround(&mut recipe);
+        self.enlarge(&mut recipe, shelf)?;
+        self.clean(&mut recipe.clean, shelf, &reading)?;
+        self.finish(&mut recipe.finish, &reading);
+        Ok(recipe)
+    }
+
+    fn frame(&self) -> anyhow::Result<Frame> {
+        let quarter_turns = match &self.turn {
+            Some(degrees) => (degrees.parse::<u16>()? / 90) as u8,
+            None => 0,
+        };
+        Ok(Frame { mirrored: false, quarter_turns, degrees: self.straighten.unwrap_or(0.0), crop: self.crop })
+    }
+
+    fn surround(&self, recipe: &mut Recipe) {
+        if self.border {
+            recipe.surround = Surround::Border;
+        }
+        if let Some(mm) = self.bleed {
+            recipe.surround = Surround::Bleed { mm, fill: Fill::Mirror };
+        }
+    }
+
+    fn enlarge(&self, recipe: &mut Recipe, shelf: &Shelf) -> anyhow::Result<()> {
+        let learned = |subject: &str, grade| Choice::Learned { subject: subject.to_owned(), grade, strength: 1.0 };
+        match self.model.as_deref() {
+            Some("nearest") => recipe.enlarge = Choice::Plain { kernel: Kernel::Nearest },
+            Some("bicubic") => recipe.enlarge = Choice::Plain { kernel: Kernel::Bicubic },
+            Some("lanczos3") => recipe.enlarge = Choice::Plain { kernel: Kernel::Lanczos3 },
+            Some(id) => {
+                let card = shelf.get(id)?.card();
+                recipe.enlarge = learned(&card.subject, card.grade);
+            }
+            None => {
+                if let Choice::Learned { grade, .. } = &mut recipe.enlarge {
+                    if self.draft {
+                        *grade = Grade::Draft;
+                    }
+                    if self.fine {
+                        *grade = Grade::Fine;
+                    }
+                }
+            }
+        }
+        if let Some(wanted) = self.strength {
+            match &mut recipe.enlarge {
+                Choice::Learned { strength, .. } => *strength = wanted,
+                Choice::Plain { .. } => bail!("--strength mixes a model's result with a plain one: choose a model"),
+            }
+        }
+        Ok(())
+    }
+
+    fn clean<'r>(&self, clean: &mut Clean, shelf: &Shelf, reading: &impl Fn() -> &'r Reading) -> anyhow::Result<()> {
+        match self.marks {
+            Some(Setting::Off) => clean.marks = None,
+            Some(Setting::To(strength)) => {
+                let quality = clean.marks.as_ref().map(|m| m.quality).or_else(|| reading().worst_quality());
+                let quality = quality.context("--marks: no trace of JPEG compression is found in this picture")?;
+                let model = ModelRef::of(cleaner(shelf, LevelKind::Compression)?);
+                clean.marks = Some(Marks { model, quality, strength });
+            }
+            None => {}
+        }
+        match self.softness {
+            Some(Setting::Off) => clean.softness = None,
+            Some(Setting::To(strength)) => {
+                let sigma = clean.softness.as_ref().map(|s| s.sigma).or_else(|| Some(reading().softness?.sigma));
+                let sigma = sigma.context("--softness: there are too few edges to measure")?.min(3.0);
+                let model = ModelRef::of(cleaner(shelf, LevelKind::Softness)?);
+                clean.softness = Some(Softness { model, sigma, strength });
+            }
+            None => {}
+        }
+        let asked = self.speckle.is_some() || self.keep_texture.is_some() || self.cleaner.is_some();
+        if self.grain == Some(Setting::Off) {
+            clean.noise = None;
+            if asked {
+                bail!("--grain off leaves nothing for --speckle, --keep-texture or --cleaner to do");
+            }
+        } else if self.grain.is_some() || asked {
+            let mut noise = match clean.noise.take() {
+                Some(noise) => noise,
+                None => Noise {
+                    model: ModelRef::of(cleaner(shelf, LevelKind::Noise)?),
+                    level: reading().noise.level,
+                    grain: 0.9,
+                    speckle: 1.0,
+                    keep_texture: 0.1,
+                },
+            };
+            if let Some(id) = &self.cleaner {
+                let card = shelf.get(id)?.card();
+                if !Shelf::serves(card, LevelKind::Noise) {
+                    bail!("{id} is no cleaner for noise");
+                }
+                noise.model = ModelRef::of(card);
+            }
+            if let Some(Setting::To(share)) = self.grain {
+                noise.grain = share;
+            }
+            noise.speckle = self.speckle.unwrap_or(noise.speckle);
+            noise.keep_texture = self.keep_texture.unwrap_or(noise.keep_texture);
+            clean.noise = Some(noise);
+        }
+        Ok(())
+    }
+
+    fn finish<'r>(&self, finish: &mut Finish, reading: &impl Fn() -> &'r Reading) {
+        let asked = self.edge_width.is_some() || self.halo_guard.is_some() || self.leave_flat.is_some();
+        match self.edges {
+            Some(Setting::Off) => finish.edges = None,
+            None if !asked => {}
+            _ => {
+                let usual = Edges { strength: 0.5, width: 1.0, halo_guard: 0.8, leave_flat: 0.8 };
+                let mut edges = finish.edges.unwrap_or(usual);
+                if let Some(Setting::To(strength)) = self.edges {
+                    edges.strength = strength;
+                }
+                edges.width = self.edge_width.unwrap_or(edges.width);
+                edges.halo_guard = self.halo_guard.unwrap_or(edges.halo_guard);
+                edges.leave_flat = self.leave_flat.unwrap_or(edges.leave_flat);
+                finish.edges = Some(edges);
+            }
+        }
+        match self.print_grain {
+            Some(Setting::Off) => finish.grain = None,
+            Some(Setting::To(amount)) => {
+                let (level, size) = match finish.grain {
+                    Some(grain) => (grain.level, grain.size),
+                    None => (reading().noise.level, 2.0),
+                };
+                finish.grain = Some(PrintGrain { amount, level, size });
+            }
+            None => {}
+        }
+    }
+}
+
+fn cleaner(shelf: &Shelf, level: LevelKind) -> anyhow::Result<&Card> {
+    shelf.cleaners(level).max_by_key(|card| card.grade).with_context(|| {
+        let what = match level {
+            LevelKind::Noise => "noise",
+            LevelKind::Compression => "compression marks",
+            LevelKind::Softness => "softness",
+        };
+        format!("there is no cleaner for {what} on the shelf")
+    })
+}

@@ -1,0 +1,86 @@
+//! Scores every shipped model on pictures that it never saw, through the product's own engine.
+//!
+//!     cargo run --release -p dettaglio-core --example evaluate -- foundry/held-out models docs/models.md
+//!
+//! The scores go into the cards and, as tables, into the document; both are the same on every run but for the times
+//! per megapixel, which go into the document alone. Further arguments name the models to score; the others keep what
+//! their cards say.
+
+use std::path::{Path, PathBuf};
+
+use dettaglio_core::enlarge::{Averaging, Kernel, resample_in};
+use dettaglio_core::forecast::Rates;
+use dettaglio_core::model::{Card, Kind, Shelf};
+use dettaglio_core::picture::{Planes, Size};
+
+mod cleaning;
+#[path = "../damage/mod.rs"]
+mod damage;
+mod enlarging;
+mod sets;
+
+use damage::Outcome;
+use sets::Sets;
+
+fn main() -> Outcome<()> {
+    let arguments: Vec<PathBuf> = std::env::args_os().skip(1).map(PathBuf::from).collect();
+    let [pictures, models, document, only @ ..] = &arguments[..] else {
+        return Err("usage: evaluate PICTURES MODELS DOCUMENT [MODEL...]".into());
+    };
+    let sets = Sets::load(pictures)?;
+    let shelf = Shelf::open(models)?;
+    let wanted = |card: &Card| only.is_empty() || only.iter().any(|id| id.as_os_str() == card.id.as_str());
+    let mut rates = Rates::default();
+    if let Some(error) = rates.measure(&shelf).into_iter().next() {
+        return Err(error.into());
+    }
+    let seconds_per_megapixel = |card: &Card| 1e6 / rates.models[&card.id];
+    let mut cards = Vec::new();
+    for model in shelf.models().iter().filter(|m| m.card().kind == Kind::Enlarge) {
+        let mut card = model.card().clone();
+        if wanted(&card) {
+            card.scores = enlarging::score(&shelf, model, &sets)?;
+            write_card(models, &card)?;
+        }
+        println!("{}: {:+.2} dB over bicubic on its own subject", card.id, enlarging::own_gain(&card));
+        let seconds = seconds_per_megapixel(&card);
+        cards.push((card, seconds, enlarging::seams(&shelf, model, &sets)?));
+    }
+    let mut text = enlarging::document(&cards)?;
+    text.push_str(cleaning::INTRODUCTION);
+    for model in shelf.models().iter().filter(|m| m.card().kind == Kind::Clean) {
+        let mut card = model.card().clone();
+        if wanted(&card) {
+            card.cleaning = cleaning::score(model, &sets)?;
+            write_card(models, &card)?;
+        }
+        for score in card.cleaning.iter().filter(|s| s.before > 0.0) {
+            println!("{}: {:+.2} dB on {}", card.id, score.after - score.before, score.damage);
+        }
+        cleaning::describe(&mut text, &card, seconds_per_megapixel(&card))?;
+    }
+    cleaning::before_enlarging(&mut text, &shelf, sets.photographs())?;
+    text.push_str(sets::CREDITS);
+    std::fs::write(document, text)?;
+    Ok(())
+}
+
+fn write_card(models: &Path, card: &Card) -> Outcome<()> {
+    let path = models.join(&card.id).with_extension("json");
+    Ok(std::fs::write(path, serde_json::to_string_pretty(card)? + "\n")?)
+}
+
+/// Shrunk, and rounded to 8 bits as a file would be.
+fn shrunk(truth: &Planes, small: Size, averaging: Averaging) -> Planes {
+    let planes = resample_in(truth, small, small.whole(), Kernel::Bicubic, averaging);
+    damage::rounded(&planes)
+}
+
+fn clamped(planes: Planes) -> Planes {
+    damage::map(&planes, |v| v.clamp(0.0, 1.0))
+}
+
+fn rounded(value: f64, digits: i32) -> f64 {
+    let scale = 10_f64.powi(digits);
+    (value * scale).round() / scale
+}

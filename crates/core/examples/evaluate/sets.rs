@@ -1,0 +1,70 @@
+//! The pictures that models are scored on.
+
+use std::path::Path;
+
+use dettaglio_core::model::PHOTOGRAPHS;
+use dettaglio_core::picture::Planes;
+
+use super::damage::{Outcome, Photo, load};
+
+/// One picture of a set, and where the damage belongs to the subject, the small damaged one to start from.
+pub struct Subject {
+    pub name: String,
+    pub truth: Planes,
+    pub given: Option<Planes>,
+}
+
+/// All sets by name, the photographs first.
+pub struct Sets {
+    sets: Vec<(String, Vec<Subject>)>,
+    photographs: Vec<Photo>,
+}
+
+impl Sets {
+    /// The photographs of a folder, and a subject's set for every folder in it.
+    pub fn load(folder: &Path) -> Outcome<Self> {
+        let photographs = load(folder)?;
+        let plain = |photo: &Photo| Subject { name: photo.name.clone(), truth: photo.planes.clone(), given: None };
+        let mut sets = vec![(PHOTOGRAPHS.to_owned(), photographs.iter().map(plain).collect())];
+        let mut folders: Vec<_> = std::fs::read_dir(folder)?.map(|e| e.map(|e| e.path())).collect::<Result<_, _>>()?;
+        folders.retain(|path| path.is_dir());
+        folders.sort();
+        for path in folders {
+            let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
+            let given = if path.join("given").is_dir() { load(&path.join("given"))? } else { Vec::new() };
+            let subject = |photo: Photo| {
+                let given = given.iter().find(|g| g.name == photo.name).map(|g| g.planes.clone());
+                Subject { name: photo.name, truth: photo.planes, given }
+            };
+            sets.push((name, load(&path)?.into_iter().map(subject).collect()));
+        }
+        Ok(Self { sets, photographs })
+    }
+
+    /// Every set with its name.
+    pub fn each(&self) -> impl Iterator<Item = (&str, &[Subject])> {
+        self.sets.iter().map(|(name, subjects)| (name.as_str(), &subjects[..]))
+    }
+
+    /// The photographs of all kinds.
+    pub fn photographs(&self) -> &[Photo] {
+        &self.photographs
+    }
+}
+
+pub const CREDITS: &str = "
+## The pictures
+
+Fetched and rendered by `python -m dettaglio_foundry.photos held-out` and `python -m dettaglio_foundry.subjects held-out`;
+they are not part of this repository.
+
+- Aqua, Garden, LadyBird, YellowFlower: Charles Barbin; Blinds: Lennart Poettering and Andrea Cimitan; Dune: Marco
+  Cogoni and Hylke Bons; RainDrops, TwoWings: MATE Backgrounds contributors. Debian package mate-backgrounds,
+  GPL-2+, used at half size.
+- chelsea, coffee (CC0), motorcycle_left (Middlebury stereo data, for research): from the PyPI package scikit-image.
+- china, flower (CC-BY 2.0): from the PyPI package scikit-learn.
+- foliage: EveningGlow, FallenLeaf, OneStandsOut, Path from the Debian package plasma-workspace-wallpapers (GPL-2+), at
+  half size, a part of each; grass and gravel (CC0) from the PyPI package scikit-image.
+- lettering, fur: rendered from seeds, the type in fonts that no model was trained on. prints: some of the photographs
+  above, faded, and scanned by a simulation of paper grain, halftone, dust and scratches.
+";

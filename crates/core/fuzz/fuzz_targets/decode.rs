@@ -1,0 +1,39 @@
+//! Any bytes as a file: read, measured, and written again as far as that goes; an error is fine, a panic is not.
+#![no_main]
+
+use std::io::Write;
+
+use dettaglio_core::codec::{self, Carried, Format, OutputSettings, PictureWriter};
+use dettaglio_core::hash::ContentHash;
+use dettaglio_core::limits::Limits;
+use dettaglio_core::reading::Reading;
+use libfuzzer_sys::fuzz_target;
+
+fuzz_target!(|bytes: &[u8]| {
+    // Small limits, so that a run spends its time on paths and not on pixels.
+    let limits = Limits { input_pixels: 200_000, ..Limits::default() };
+    let Ok(mut file) = tempfile::NamedTempFile::new_in("/dev/shm") else { return };
+    if file.write_all(bytes).is_err() {
+        return;
+    }
+    let Ok(decoded) = codec::read(file.path(), ContentHash::of(bytes), &limits) else { return };
+    let reading = Reading::of(&decoded.original, &decoded.facts);
+    assert!(!reading.conclusion().is_empty());
+    let size = decoded.original.size();
+    if size.area() > 20_000 {
+        return;
+    }
+    // What the file says about itself is carried into each format.
+    for format in Format::ALL {
+        let Ok(folder) = tempfile::tempdir_in("/dev/shm") else { return };
+        let path = folder.path().join("out");
+        let settings = OutputSettings::new(format);
+        let carried = Carried::from(&decoded.original);
+        let Ok(mut writer) = PictureWriter::create(&path, size, decoded.original.channels(), settings, carried) else {
+            continue;
+        };
+        if writer.write(&decoded.original.region(size.whole())).is_ok() {
+            let _ = writer.finish();
+        }
+    }
+});

@@ -1,0 +1,236 @@
+//! The Finish step, at the print's own scale: edges, and a trace of grain.
+//!
+//! Everything works on luminance and is added to all three channels, so that no colour shifts. Values depend only
+//! on the pixels within [`Finish::halo`] and on the absolute place, so a region is that part of the whole.
+
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+
+use crate::clean::NoiseCurve;
+use crate::picture::{Planes, Region};
+use crate::plane::{box_mean, extreme, gaussian, gaussian_kernel, slope_energy, smoothstep};
+
+/// The settings of the Finish step; each part can be off.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(default)]
+pub struct Finish {
+    /// Sharper edges.
+    pub edges: Option<Edges>,
+    /// Grain.
+    pub grain: Option<PrintGrain>,
+}
+
+/// Unsharp masking of luminance, with a guard against haloes and a mask for flat tone.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Edges {
+    /// How much of the difference from the blurred picture is added, 0 to 3.
+    pub strength: f32,
+    /// Radius of the blur in pixels of the result, 0.3 to 12.
+    pub width: f32,
+    /// 1 keeps every pixel between the darkest and the lightest of its neighbours, 0 lets it overshoot.
+    pub halo_guard: f32,
+    /// How far flat tone is left alone, 0 to 1.
+    pub leave_flat: f32,
+}
+
+/// Grain that is added to the result.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct PrintGrain {
+    /// Its strength as a share of `level`, 0 to 2.
+    pub amount: f32,
+    /// Standard deviation at each brightness, in 8-bit levels: usually the original's own, measured.
+    pub level: NoiseCurve,
+    /// The width of a grain in pixels of the result, 1 to 12.
+    pub size: f32,
+}
+
+/// An overshoot that an unguarded edge may have, as a share of full scale.
+const WIDEST_OVERSHOOT: f32 = 0.25;
+
+/// Slopes, in luminance over the edge width, below and above which tone counts as flat and as an edge.
+const FLAT_SLOPE: (f32, f32) = (0.012, 0.05);
+
+impl Finish {
+    /// Whether it does nothing.
+    pub fn is_off(&self) -> bool {
+        self.edges.is_none() && self.grain.is_none()
+    }
+
+    /// Pixels of the result around a pixel that its value depends on.
+    pub fn halo(&self) -> u32 {
+        self.edges.map_or(0, |edges| edges.halo())
+    }
+
+    /// Finishes planes that are the part `place` of the result.
+    ///
+    /// The outer [`halo`](Self::halo) pixels come out right only where they are the picture's own edge.
+    pub fn apply(&self, planes: &mut Planes, place: Region) {
+        let luminance = planes.luminance();
+        let width = planes.size().width as usize;
+        let mut change = vec![0.0_f32; luminance.len()];
+        if let Some(edges) = &self.edges {
+            edges.change(&luminance, width, &mut change);
+        }
+        if let Some(grain) = &self.grain {
+            grain.change(&luminance, place, &mut change);
+        }
+        let area = luminance.len();
+        planes.values_mut().par_chunks_mut(area).for_each(|plane| {
+            plane.iter_mut().zip(&change).for_each(|(value, change)| *value = (*value + change).clamp(0.0, 1.0));
+        });
+    }
+}
+
+impl Edges {
+    fn halo(&self) -> u32 {
+        let width = self.width.clamp(0.3, 12.0);
+        ((3.0 * width).ceil() as u32).max(self.mask_reach() as u32 + 1).max(self.guard_reach() as u32)
+    }
+
+    fn guard_reach(&self) -> usize {
+        self.width.clamp(1.0, 12.0).ceil() as usize
+    }
+
+    fn mask_reach(&self) -> usize {
+        (2.0 * self.width).clamp(2.0, 24.0).round() as usize
+    }
+
+    /// Where edges are, 0 (flat) to 1, shape (height, width): what Leave flat tone works by.
+    pub fn mask(&self, luminance: &[f32], width: usize) -> Vec<f32> {
+        let scale = self.width.max(1.0);
+        let mut mask = box_mean(&slope_energy(luminance, width), width, self.mask_reach());
+        mask.par_iter_mut().for_each(|v| *v = smoothstep(v.max(0.0).sqrt() * scale, FLAT_SLOPE.0, FLAT_SLOPE.1));
+        mask
+    }
+
+    fn change(&self, luminance: &[f32], width: usize, change: &mut [f32]) {
+        let blurred = gaussian(luminance, width, self.width.clamp(0.3, 12.0));
+        let mask = (self.leave_flat > 0.0).then(|| self.mask(luminance, width));
+        let reach = self.guard_reach();
+        let (lowest, highest) =
+            (extreme(luminance, width, reach, f32::min), extreme(luminance, width, reach, f32::max));
+        let margin = (1.0 - self.halo_guard.clamp(0.0, 1.0)) * WIDEST_OVERSHOOT;
+        change.par_iter_mut().enumerate().for_each(|(i, out)| {
+            let open = mask.as_ref().map_or(1.0, |m| 1.0 - self.leave_flat * (1.0 - m[i]));
+            let sharp = luminance[i] + self.strength * open * (luminance[i] - blurred[i]);
+            *out += sharp.clamp(lowest[i] - margin, highest[i] + margin) - luminance[i];
+        });
+    }
+}
+
+impl PrintGrain {
+    fn change(&self, luminance: &[f32], place: Region, change: &mut [f32]) {
+        let width = place.width as usize;
+        let sigma = (self.size / 2.0 - 0.4).max(0.0);
+        let reach = if sigma > 0.0 { (3.0 * sigma).ceil() as i64 } else { 0 };
+        let kernel = gaussian_kernel(sigma);
+        // Smoothing lowers the variance by the sum of squared weights, in both directions.
+        let gain = 1.0 / kernel.iter().map(|k| k * k).sum::<f32>();
+        let rows: Vec<Vec<f32>> = (-reach..i64::from(place.height) + reach)
+            .into_par_iter()
+            .map(|y| {
+                let y = i64::from(place.y) + y;
+                let raw: Vec<f32> =
+                    (-reach..i64::from(place.width) + reach).map(|x| white_noise(i64::from(place.x) + x, y)).collect();
+                raw.windows(kernel.len()).map(|w| w.iter().zip(&kernel).map(|(v, k)| v * k).sum()).collect()
+            })
+            .collect();
+        change.par_chunks_mut(width).enumerate().for_each(|(y, out)| {
+            for (x, value) in out.iter_mut().enumerate() {
+                let noise: f32 = kernel.iter().enumerate().map(|(j, k)| rows[y + j][x] * k).sum();
+                *value += noise * gain * self.amount * self.level.at(luminance[y * width + x]) / 255.0;
+            }
+        });
+    }
+}
+
+/// A normally distributed number for each place, mean 0 and variance 1, always the same.
+fn white_noise(x: i64, y: i64) -> f32 {
+    // Steele, Lea, Flood (2014): the finaliser of SplitMix64.
+    let mut z = (x as u64).wrapping_mul(0x9E37_79B9_7F4A_7C15) ^ (y as u64).wrapping_mul(0xC2B2_AE3D_27D4_EB4F);
+    z = (z ^ (z >> 30)).wrapping_mul(0xBF58_476D_1CE4_E5B9);
+    z = (z ^ (z >> 27)).wrapping_mul(0x94D0_49BB_1331_11EB);
+    z ^= z >> 31;
+    // The sum of four uniform numbers is close to normal, and its variance is four twelfths.
+    let sum: f32 = (0..4).map(|i| ((z >> (16 * i)) & 0xFFFF) as f32 / 65535.0).sum();
+    (sum - 2.0) * 3.0_f32.sqrt()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::picture::Size;
+    use rstest::rstest;
+
+    const EDGES: Edges = Edges { strength: 1.5, width: 1.2, halo_guard: 0.5, leave_flat: 0.8 };
+
+    /// An edge down the middle and a faint ripple on both sides.
+    fn edge(size: Size) -> Planes {
+        let values = (0..3 * size.area()).map(|i| {
+            let x = (i % u64::from(size.width)) as f32;
+            let step = 1.0 / (1.0 + (-(x - size.width as f32 / 2.0)).exp());
+            0.3 + 0.4 * step + 0.002 * (x * 1.3).sin()
+        });
+        Planes::from_values(size, values.collect())
+    }
+
+    fn finished(finish: Finish, planes: &Planes) -> Planes {
+        let mut out = planes.clone();
+        finish.apply(&mut out, planes.size().whole());
+        out
+    }
+
+    #[rstest]
+    #[case(1.0, 0.0005)]
+    #[case(0.9, 0.03)]
+    fn the_halo_guard_bounds_the_overshoot(#[case] halo_guard: f32, #[case] bound: f32) {
+        let before = edge(Size::new(60, 8));
+        let edges = Some(Edges { halo_guard, strength: 3.0, ..EDGES });
+        let after = finished(Finish { edges, grain: None }, &before);
+        let range = |p: &Planes| p.values().iter().fold((1.0_f32, 0.0_f32), |(l, h), v| (l.min(*v), h.max(*v)));
+        let ((low, high), (low_after, high_after)) = (range(&before), range(&after));
+        assert!(low - low_after < bound && high_after - high < bound, "{low_after} {high_after}");
+        let slope = |p: &Planes| p.row(0, 4)[31] - p.row(0, 4)[29];
+        assert!(slope(&after) > 1.3 * slope(&before), "the edge is steeper");
+    }
+
+    #[test]
+    fn flat_tone_is_left_alone_when_asked() {
+        let before = edge(Size::new(60, 8));
+        let rough = |leave_flat| {
+            let after = finished(Finish { edges: Some(Edges { leave_flat, ..EDGES }), grain: None }, &before);
+            after.row(0, 4)[2..15].iter().zip(&before.row(0, 4)[2..15]).map(|(a, b)| (a - b).abs()).sum::<f32>()
+        };
+        assert!(rough(1.0) < 0.02 * rough(0.0), "{} {}", rough(1.0), rough(0.0));
+    }
+
+    #[rstest]
+    #[case(1.0)]
+    #[case(3.0)]
+    fn grain_has_the_sigma_asked_for(#[case] size: f32) {
+        let flat = Planes::from_values(Size::new(200, 200), vec![0.5; 120_000]);
+        let grain = Some(PrintGrain { amount: 0.5, level: NoiseCurve::flat(12.0), size });
+        let after = finished(Finish { edges: None, grain }, &flat);
+        let mean = after.plane(0).iter().sum::<f32>() / 40_000.0;
+        let sigma = (after.plane(0).iter().map(|v| (v - mean).powi(2)).sum::<f32>() / 40_000.0).sqrt() * 255.0;
+        assert!((sigma - 6.0).abs() < 0.4, "{sigma}");
+        assert!((mean - 0.5).abs() < 0.002);
+    }
+
+    #[test]
+    fn a_region_with_its_halo_is_that_part_of_the_whole() {
+        let before = edge(Size::new(90, 50));
+        let grain = Some(PrintGrain { amount: 1.0, level: NoiseCurve::flat(5.0), size: 2.5 });
+        let finish = Finish { edges: Some(EDGES), grain };
+        let whole = finished(finish, &before);
+        let inner = Region::new(30, 20, 25, 9);
+        let halo = finish.halo();
+        let padded = Region::new(30 - halo, 20 - halo, 25 + 2 * halo, 9 + 2 * halo);
+        let mut part = before.cut(padded);
+        finish.apply(&mut part, padded);
+        assert!(part.cut(Region::new(halo, halo, 25, 9)) == whole.cut(inner));
+    }
+}

@@ -1,0 +1,76 @@
+//! What a model does, on a small picture: for its place on the shelf.
+
+use super::{Card, Kind, LevelKind, ModelError, Network};
+use crate::clean::{Level, SOFTNESS_SCALE};
+use crate::codec::Facts;
+use crate::enlarge::{Kernel, resample};
+use crate::picture::{Original, Planes};
+use crate::reading::Reading;
+
+/// The same picture without and with a model, of one size.
+pub struct Example {
+    /// Enlarged by bicubic, or as it was.
+    pub before: Planes,
+    /// Through the model.
+    pub after: Planes,
+}
+
+impl Example {
+    /// Runs a model over the whole of a small picture; a cleaner is told what the picture's reading finds.
+    pub fn of(card: &Card, network: &dyn Network, original: &Original, facts: &Facts) -> Result<Self, ModelError> {
+        let picture = original.region(original.size().whole());
+        let level = network.level().map(|kind| level(kind, original, facts).map(&picture));
+        let mut after = network.run(&picture, level.as_deref())?;
+        after.values_mut().iter_mut().for_each(|v| *v = v.clamp(0.0, 1.0));
+        let before = match card.kind {
+            Kind::Clean => picture,
+            Kind::Enlarge => resample(&picture, after.size(), after.size().whole(), Kernel::Bicubic),
+        };
+        Ok(Self { before, after })
+    }
+}
+
+fn level(kind: LevelKind, original: &Original, facts: &Facts) -> Level {
+    let reading = Reading::of(original, facts);
+    match kind {
+        LevelKind::Noise => Level::Noise(reading.noise.level),
+        LevelKind::Compression => Level::Constant(1.0 - reading.worst_quality().unwrap_or(75.0) / 100.0),
+        LevelKind::Softness => Level::Constant(reading.softness.map_or(1.0, |s| s.sigma.min(2.0)) / SOFTNESS_SCALE),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::codec::{Decoded, png_bytes, read};
+    use crate::hash::ContentHash;
+    use crate::limits::Limits;
+    use crate::model::Grade;
+    use crate::model::stand_in::{self, Repeat, Smear};
+    use crate::picture::Size;
+
+    fn decoded() -> Decoded {
+        let size = Size::new(96, 80);
+        let values = (0..3 * size.area()).map(|i| ((i * 7919) % 251) as f32 / 251.0).collect();
+        let file = tempfile::NamedTempFile::new().unwrap();
+        std::fs::write(file.path(), png_bytes(&Planes::from_values(size, values))).unwrap();
+        read(file.path(), ContentHash::of_file(file.path()).unwrap(), &Limits::default()).unwrap()
+    }
+
+    #[test]
+    fn both_sides_have_one_size() {
+        let Decoded { original, facts } = decoded();
+        let card = stand_in::card(4, Grade::Draft);
+        let example = Example::of(&card, &Repeat { factor: 4 }, &original, &facts).unwrap();
+        assert_eq!(example.before.size(), Size::new(384, 320));
+        assert_eq!(example.after.size(), example.before.size());
+    }
+
+    #[test]
+    fn a_cleaner_is_told_what_is_read() {
+        let Decoded { original, facts } = decoded();
+        let example = Example::of(&stand_in::cleaner_card(), &Smear, &original, &facts).unwrap();
+        assert_eq!(example.before, original.region(original.size().whole()));
+        assert_ne!(example.after, example.before);
+    }
+}

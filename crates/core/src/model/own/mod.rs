@@ -1,0 +1,17 @@
+//! A person's own models: any ONNX file that makes a picture from a picture.
+//!
+//! A [trial run](trial) finds out how it wants its pictures; [`Foreign`] then gives it the shape of every other
+//! network; [`OwnModels`] keeps it beside the shipped ones. A strange file is first opened [in a process of its
+//! own](child), with limits, so that whatever it does is its end and not ours.
+
+mod child;
+mod foreign;
+mod format;
+mod keep;
+mod trial;
+
+pub use child::{CHILD_COMMAND, child_main, try_file, try_in_this_process};
+pub use foreign::{Foreign, OnnxRaw};
+pub use format::{Element, Layout, Range, TensorFormat};
+pub use keep::{OwnError, OwnModels};
+pub use trial::{Refusal, Trial};

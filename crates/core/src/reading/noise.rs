@@ -1,0 +1,219 @@
+//! Noise: its standard deviation at each brightness, from the calmest places of the picture.
+//!
+//! A block of 16 x 16 px is split into four of 8 x 8, and the variance inside those is averaged: that holds all noise
+//! finer than eight pixels, also a sensor's that demosaicing has drawn together, and little of slow tone. In each
+//! range of brightness it starts from the calmest tenth of the blocks (after Liu 2013, who ranks patches by their
+//! texture) and takes in those that vary hardly more, so that chance does not make the noise too small.
+
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+
+use crate::clean::NoiseCurve;
+use crate::picture::{Original, Planes, Region};
+
+/// What was measured of the noise.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct NoiseReading {
+    /// Root mean square over the three colours, at eight brightnesses, in 8-bit levels.
+    pub level: NoiseCurve,
+    /// The same over the whole picture, each brightness weighted by how much of it there is.
+    pub sigma: f32,
+    /// Standard deviation of colour noise: of what is left when luminance is taken out, in 8-bit levels.
+    pub colour: f32,
+    /// Standard deviation of luminance noise, in 8-bit levels.
+    pub luminance: f32,
+}
+
+/// Side of a block.
+pub const BLOCK: u32 = 16;
+
+/// Side of the parts inside which variance is taken.
+const PART: usize = 8;
+
+/// Side of the smallest parts: an edge seldom shows in them.
+const SMALLEST_PART: usize = 4;
+
+/// The calmest blocks of a range of brightness that are believed.
+const CALMEST: f64 = 0.1;
+
+/// Mean variance of the calmest tenth of blocks of one noise, over the noise's variance: 0.91 for white noise of three
+/// independent colours, 0.75 for demosaiced noise.
+const CALMEST_SHARE: f32 = 0.87;
+
+/// Blocks that vary up to this much more than the noise so far hold the same noise.
+const SAME_NOISE: f32 = 1.35;
+
+/// Fewer blocks than this at one brightness say nothing.
+const FEWEST_BLOCKS: usize = 12;
+
+/// Noise varies almost as much within the smallest parts as over a block; tone, edges and coarse texture vary more over a block.
+const MOST_STRUCTURE: f32 = 3.0;
+
+/// A clipped pixel has no noise: blocks with more of them than this share are passed over.
+const MOST_CLIPPED: f32 = 0.15;
+
+/// One block's figures, in 8-bit levels.
+#[derive(Clone, Copy, Debug)]
+pub struct Block {
+    /// Left edge, pixels.
+    pub x: u32,
+    /// Upper edge, pixels.
+    pub y: u32,
+    /// Mean luminance in [0, 1].
+    pub brightness: f32,
+    /// Fine variance, mean of the three colours.
+    pub fine: f32,
+    /// Fine variance of luminance.
+    pub fine_luminance: f32,
+    /// Fine variance of what is left when luminance is taken out.
+    pub fine_colour: f32,
+    /// Variance of luminance inside the smallest parts.
+    pub finest_luminance: f32,
+    /// Variance of luminance over the whole block.
+    pub whole: f32,
+    /// Share of pixels at either end of the scale in some colour.
+    pub clipped: f32,
+}
+
+/// The figures of every block of the picture, or of every n-th where there are more than `most`.
+pub fn blocks(original: &Original, most: usize) -> Vec<Block> {
+    let size = original.size();
+    let (columns, rows) = (size.width / BLOCK, size.height / BLOCK);
+    let total = columns as usize * rows as usize;
+    let step = total.div_ceil(most.max(1)).max(1);
+    // A step that shares a factor with the columns would fall into stripes.
+    let step = (step..).find(|s| *s == 1 || !(columns as usize).is_multiple_of(*s)).unwrap_or(step);
+    (0..total)
+        .into_par_iter()
+        .step_by(step)
+        .map(|i| {
+            let (x, y) = (i as u32 % columns * BLOCK, i as u32 / columns * BLOCK);
+            measure(&original.region(Region::new(x, y, BLOCK, BLOCK)), x, y)
+        })
+        .collect()
+}
+
+fn measure(planes: &Planes, x: u32, y: u32) -> Block {
+    let luminance = planes.luminance();
+    let colour = [0, 2]
+        .map(|channel| -> Vec<f32> { planes.plane(channel).iter().zip(&luminance).map(|(v, l)| v - l).collect() });
+    let green: Vec<f32> = planes.plane(1).iter().zip(&luminance).map(|(v, l)| v - l).collect();
+    let mean = luminance.iter().sum::<f32>() / luminance.len() as f32;
+    let whole = luminance.iter().map(|v| (v - mean).powi(2)).sum::<f32>() / luminance.len() as f32;
+    let clipped =
+        (0..luminance.len()).filter(|i| (0..3).any(|c| !(0.006..=0.994).contains(&planes.plane(c)[*i]))).count();
+    let scale = 255.0 * 255.0;
+    Block {
+        x,
+        y,
+        brightness: mean,
+        fine: (0..3).map(|channel| variance_inside(planes.plane(channel), PART)).sum::<f32>() / 3.0 * scale,
+        fine_luminance: variance_inside(&luminance, PART) * scale,
+        fine_colour: (variance_inside(&colour[0], PART)
+            + variance_inside(&green, PART)
+            + variance_inside(&colour[1], PART))
+            / 3.0
+            * scale,
+        finest_luminance: variance_inside(&luminance, SMALLEST_PART) * scale,
+        whole: whole * scale,
+        clipped: clipped as f32 / luminance.len() as f32,
+    }
+}
+
+/// The variance inside the parts of a block that have this side, averaged over them.
+fn variance_inside(plane: &[f32], part_side: usize) -> f32 {
+    let side = BLOCK as usize;
+    let mut sum = 0.0;
+    for top in (0..side).step_by(part_side) {
+        for left in (0..side).step_by(part_side) {
+            let part = (0..part_side * part_side).map(|i| plane[(top + i / part_side) * side + left + i % part_side]);
+            let mean = part.clone().sum::<f32>() / (part_side * part_side) as f32;
+            sum += part.map(|v| (v - mean).powi(2)).sum::<f32>() / (part_side * part_side - 1) as f32;
+        }
+    }
+    sum / (side / part_side * side / part_side) as f32
+}
+
+/// The noise of a picture whose blocks were measured.
+pub fn read(blocks: &[Block]) -> NoiseReading {
+    let even = |b: &&Block| b.whole <= MOST_STRUCTURE * b.finest_luminance + 1.0;
+    let ranges: Vec<Vec<&Block>> = (0..8)
+        .map(|point| {
+            let here = |b: &&Block| b.clipped <= MOST_CLIPPED && ((b.brightness * 8.0) as usize).min(7) == point;
+            let all: Vec<&Block> = blocks.iter().filter(here).collect();
+            let even: Vec<&Block> = all.iter().copied().filter(even).collect();
+            // Where there is almost nothing but structure, what looks even is structure too.
+            if even.len() * 12 < all.len() { Vec::new() } else { even }
+        })
+        .collect();
+    let sigma = |of: fn(&Block) -> f32| {
+        let mut points: Vec<Option<f32>> = ranges.iter().map(|range| calmest(range, of)).collect();
+        leave_out_texture(&mut points);
+        filled(&points).unwrap_or_else(|| calmest_of_any(blocks, of))
+    };
+    let (level, colour, luminance) = (sigma(|b| b.fine), sigma(|b| b.fine_colour), sigma(|b| b.fine_luminance));
+    let weighted = |curve: NoiseCurve| {
+        let total: usize = ranges.iter().map(Vec::len).sum();
+        let sum: f32 = ranges.iter().zip(curve.0).map(|(range, v)| range.len() as f32 * v * v).sum();
+        if total == 0 { 0.0 } else { (sum / total as f32).sqrt() }
+    };
+    NoiseReading { level, sigma: weighted(level), colour: weighted(colour), luminance: weighted(luminance) }
+}
+
+/// Sigma from the calmest tenth of some blocks; nothing when they are too few.
+fn calmest(blocks: &[&Block], of: fn(&Block) -> f32) -> Option<f32> {
+    if blocks.len() < FEWEST_BLOCKS {
+        return None;
+    }
+    let mut variances: Vec<f32> = blocks.iter().map(|b| of(b)).collect();
+    variances.sort_by(f32::total_cmp);
+    let count = ((variances.len() as f64 * CALMEST) as usize).max(4);
+    let mean_of = |variances: &[f32]| variances.iter().sum::<f32>() / variances.len() as f32;
+    let mut mean = mean_of(&variances[..count]) / CALMEST_SHARE;
+    for _ in 0..2 {
+        let same = variances.partition_point(|v| *v <= SAME_NOISE * mean).max(count);
+        mean = mean_of(&variances[..same]);
+    }
+    // Rounding to 8 bits alone has a variance of a twelfth.
+    Some((mean - 1.0 / 12.0).max(0.0).sqrt())
+}
+
+/// Brightnesses at which there is nothing but texture.
+///
+/// Shot noise is nearly even once encoded (light's square root against a curve of about its 0.45th power); read noise
+/// and tone curves change it by up to about [`WIDEST_RANGE`] times over the scale. What exceeds that is no noise.
+fn leave_out_texture(points: &mut [Option<f32>]) {
+    const WIDEST_RANGE: f32 = 3.5;
+    let mut known: Vec<f32> = points.iter().flatten().copied().collect();
+    known.sort_by(f32::total_cmp);
+    // The lowest alone may be a clipped or smoothed tone.
+    let Some(low) = known.get(1).or(known.first()) else { return };
+    let most = WIDEST_RANGE * low + 0.5;
+    points.iter_mut().for_each(|point| *point = point.filter(|sigma| *sigma <= most));
+}
+
+/// For a picture with few blocks at any brightness.
+fn calmest_of_any(blocks: &[Block], of: fn(&Block) -> f32) -> NoiseCurve {
+    let lowest = blocks.iter().map(of).fold(f32::INFINITY, f32::min);
+    NoiseCurve::flat(if lowest.is_finite() { (lowest - 1.0 / 12.0).max(0.0).sqrt() } else { 0.0 })
+}
+
+/// A curve through the points that were measured; the others follow their nearest neighbours.
+fn filled(points: &[Option<f32>]) -> Option<NoiseCurve> {
+    let known: Vec<(usize, f32)> = points.iter().enumerate().filter_map(|(i, p)| Some((i, (*p)?))).collect();
+    if known.is_empty() {
+        return None;
+    }
+    let mut curve = [0.0; 8];
+    for (i, value) in curve.iter_mut().enumerate() {
+        let before = known.iter().rev().find(|(at, _)| *at <= i);
+        let after = known.iter().find(|(at, _)| *at >= i);
+        *value = match (before, after) {
+            (Some((a, va)), Some((b, vb))) if a != b => va + (vb - va) * (i - a) as f32 / (b - a) as f32,
+            (Some((_, v)), _) | (_, Some((_, v))) => *v,
+            (None, None) => unreachable!("some point is known"),
+        };
+    }
+    Some(NoiseCurve(curve))
+}

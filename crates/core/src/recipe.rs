@@ -1,0 +1,291 @@
+//! A recipe: the settings of a treatment before they are worked out for one picture and one size.
+//!
+//! What a person chooses ("Everyday, fine, on a sheet of 60 x 40 cm with a border") becomes a [`Treatment`], in which
+//! every pixel count and every model file is fixed.
+
+use serde::{Deserialize, Serialize};
+
+use crate::clean::Clean;
+use crate::enlarge::Kernel;
+use crate::finish::Finish;
+use crate::frame::Frame;
+use crate::model::{Grade, Kind, ModelError, Shelf};
+use crate::picture::Size;
+use crate::size::{MM_PER_INCH, Resolved, SizeError, Target};
+use crate::suggest::Suggestion;
+use crate::treatment::{Enlarge, Fill, Margin, Treatment, TreatmentError};
+
+/// The steps as a person chooses them.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Recipe {
+    /// Turned and cropped.
+    #[serde(default)]
+    pub frame: Frame,
+    /// What is taken out.
+    #[serde(default)]
+    pub clean: Clean,
+    /// How it is made larger.
+    pub enlarge: Choice,
+    /// What is done at the print's scale.
+    #[serde(default)]
+    pub finish: Finish,
+    /// What lies around the picture.
+    #[serde(default)]
+    pub surround: Surround,
+}
+
+/// How a picture is to be made larger.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase", tag = "by")]
+pub enum Choice {
+    /// With a subject's models.
+    Learned {
+        /// "everyday", ...
+        subject: String,
+        /// Fast or thorough.
+        grade: Grade,
+        /// The learned share; the rest is Lanczos 3. 0 to 1.
+        #[serde(default = "Choice::whole")]
+        strength: f32,
+    },
+    /// Without a model.
+    Plain {
+        /// How.
+        kernel: Kernel,
+    },
+}
+
+impl Choice {
+    fn whole() -> f32 {
+        1.0
+    }
+}
+
+/// What lies around the picture on its sheet.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase", tag = "kind")]
+pub enum Surround {
+    /// Nothing: the file is the picture.
+    #[default]
+    None,
+    /// Bare paper up to the sheet's edges, where its shape differs from the picture's.
+    Border,
+    /// The picture goes on past the sheet's edges, to be cut or folded away.
+    Bleed {
+        /// So far on every side, in millimetres.
+        mm: f64,
+        /// With what.
+        fill: Fill,
+    },
+}
+
+/// The widest bleed, in millimetres: the side of a stretched canvas.
+pub const WIDEST_BLEED_MM: f64 = 100.0;
+
+impl Surround {
+    /// In pixels, for a target that was worked out; nothing where there is no print to surround.
+    pub fn margin(self, resolved: &Resolved) -> Margin {
+        let Some(print) = resolved.print else { return Margin::default() };
+        match self {
+            Surround::None => Margin::default(),
+            Surround::Border => {
+                let (width, height) = print.paper.inches();
+                let spare = |inches: f64, px: u32| ((inches * print.ppi).round() as u32).saturating_sub(px);
+                let (across, down) = (spare(width, resolved.size.width), spare(height, resolved.size.height));
+                Margin {
+                    left: across / 2,
+                    right: across - across / 2,
+                    top: down / 2,
+                    bottom: down - down / 2,
+                    fill: Fill::White,
+                }
+            }
+            Surround::Bleed { mm, fill } => {
+                let mm = if mm.is_finite() { mm.clamp(0.0, WIDEST_BLEED_MM) } else { 0.0 };
+                Margin::around((mm / MM_PER_INCH * print.ppi).round() as u32, fill)
+            }
+        }
+    }
+}
+
+/// Why a recipe cannot be worked out.
+#[derive(Clone, Debug, thiserror::Error)]
+pub enum RecipeError {
+    /// The target makes no sense for this picture.
+    #[error(transparent)]
+    Size(#[from] SizeError),
+    /// A setting is out of range, or the frame does not suit the picture.
+    #[error(transparent)]
+    Treatment(#[from] TreatmentError),
+    /// A model is missing, or is another than the one that is meant.
+    #[error(transparent)]
+    Model(#[from] ModelError),
+    /// No model was made for this subject.
+    #[error("there are no models for the subject \"{subject}\"; there are: {}", known.join(", "))]
+    UnknownSubject {
+        /// What was asked for.
+        subject: String,
+        /// What there is.
+        known: Vec<String>,
+    },
+}
+
+/// A recipe worked out for one picture.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Worked {
+    /// What the frame keeps of the original.
+    pub kept: Size,
+    /// Size and print.
+    pub resolved: Resolved,
+    /// All settings.
+    pub treatment: Treatment,
+}
+
+impl Recipe {
+    /// Only enlarging, with a subject's models.
+    pub fn learned(subject: &str, grade: Grade) -> Self {
+        Self::only(Choice::Learned { subject: subject.to_owned(), grade, strength: 1.0 })
+    }
+
+    /// Only enlarging.
+    pub fn only(enlarge: Choice) -> Self {
+        Self {
+            frame: Frame::default(),
+            clean: Clean::default(),
+            enlarge,
+            finish: Finish::default(),
+            surround: Surround::None,
+        }
+    }
+
+    /// What is suggested, in a frame and surround that the person has chosen.
+    pub fn suggested(suggestion: &Suggestion, frame: Frame, surround: Surround) -> Self {
+        let enlarge = if suggestion.gains {
+            let Suggestion { subject, grade, strength, .. } = suggestion;
+            Choice::Learned { subject: subject.clone(), grade: *grade, strength: *strength }
+        } else {
+            Choice::Plain { kernel: Kernel::Lanczos3 }
+        };
+        Self { frame, clean: suggestion.clean.clone(), enlarge, finish: suggestion.finish, surround }
+    }
+
+    /// Works it out for an original of this size.
+    pub fn work_out(&self, shelf: &Shelf, original: Size, target: Target) -> Result<Worked, RecipeError> {
+        let kept = self.frame.size(original).map_err(TreatmentError::from)?;
+        let resolved = target.resolve(kept)?;
+        let treatment = Treatment {
+            frame: self.frame,
+            clean: self.clean.clone(),
+            enlarge: self.enlarge(shelf, kept, resolved.size)?,
+            finish: self.finish,
+            size: resolved.size,
+            margin: self.surround.margin(&resolved),
+        };
+        treatment.check(original)?;
+        for (model, _) in treatment.clean.passes() {
+            shelf.named(model)?;
+        }
+        Ok(Worked { kept, resolved, treatment })
+    }
+
+    fn enlarge(&self, shelf: &Shelf, kept: Size, size: Size) -> Result<Enlarge, RecipeError> {
+        match &self.enlarge {
+            Choice::Plain { kernel } => Ok(Enlarge::Plain { kernel: *kernel }),
+            Choice::Learned { subject, grade, strength } => {
+                let enlargers = || shelf.models().iter().map(|m| m.card()).filter(|c| c.kind == Kind::Enlarge);
+                if !enlargers().any(|card| card.subject == *subject) {
+                    let mut known: Vec<String> = enlargers().map(|card| card.subject.clone()).collect();
+                    known.dedup();
+                    return Err(RecipeError::UnknownSubject { subject: subject.clone(), known });
+                }
+                let mut enlarge = Enlarge::learned(shelf, subject, *grade, kept, size);
+                if let Enlarge::Learned { strength: share, .. } = &mut enlarge {
+                    *share = *strength;
+                }
+                Ok(enlarge)
+            }
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::stand_in::{self, Repeat};
+    use crate::model::{Model, ModelRef};
+    use crate::picture::Region;
+    use rstest::rstest;
+    use std::sync::Arc;
+
+    fn shelf() -> Shelf {
+        let make = |factor| Model::with_network(stand_in::card(factor, Grade::Draft), Arc::new(Repeat { factor }));
+        Shelf::of(vec![make(2), make(4)])
+    }
+
+    const SHEET: &str = "40x40cm";
+
+    fn on_sheet(surround: Surround, frame: Frame) -> Worked {
+        let recipe = Recipe { surround, frame, ..Recipe::learned("everyday", Grade::Draft) };
+        let target = Target::Print { paper: SHEET.parse().unwrap(), ppi: 254.0 };
+        recipe.work_out(&shelf(), Size::new(1500, 1000), target).unwrap()
+    }
+
+    #[test]
+    fn a_border_fills_the_sheet() {
+        let worked = on_sheet(Surround::Border, Frame::default());
+        assert_eq!(worked.treatment.size, Size::new(4000, 2667));
+        assert_eq!(worked.treatment.sheet(), Size::new(4000, 4000));
+        assert_eq!(worked.treatment.place().y, 666);
+    }
+
+    #[test]
+    fn a_bleed_goes_past_it() {
+        let worked = on_sheet(Surround::Bleed { mm: 10.0, fill: Fill::Mirror }, Frame::default());
+        assert_eq!(worked.treatment.sheet(), Size::new(4200, 2867));
+    }
+
+    #[test]
+    fn a_crop_decides_the_shape() {
+        let frame = Frame { crop: Some(Region::new(0, 0, 1000, 1000)), ..Frame::default() };
+        let worked = on_sheet(Surround::None, frame);
+        assert_eq!((worked.kept, worked.treatment.size), (Size::new(1000, 1000), Size::new(4000, 4000)));
+        assert_eq!(worked.treatment.passes().len(), 1);
+    }
+
+    #[rstest]
+    #[case(
+        Recipe::learned("clouds", Grade::Draft),
+        "there are no models for the subject \"clouds\"; there are: everyday"
+    )]
+    #[case(
+        Recipe { frame: Frame { degrees: 40.0, ..Frame::default() }, ..Recipe::learned("everyday", Grade::Draft) },
+        "40 degrees"
+    )]
+    #[case(
+        Recipe {
+            clean: Clean {
+                marks: Some(crate::clean::Marks {
+                    model: ModelRef::of(&stand_in::cleaner_card()), quality: 40.0, strength: 1.0
+                }),
+                ..Clean::default()
+            },
+            ..Recipe::learned("everyday", Grade::Draft)
+        },
+        "there is no model \"camera-noise-draft\""
+    )]
+    fn what_cannot_be_done_is_said(#[case] recipe: Recipe, #[case] words: &str) {
+        let refused = recipe.work_out(&shelf(), Size::new(300, 200), Target::Factor { factor: 2.0 }).unwrap_err();
+        assert!(refused.to_string().contains(words), "{refused}");
+    }
+
+    #[test]
+    fn a_recipe_can_be_written_in_a_few_words() {
+        let text =
+            r#"{"enlarge": {"by": "learned", "subject": "everyday", "grade": "fine"}, "surround": {"kind": "border"}}"#;
+        let recipe: Recipe = serde_json::from_str(text).unwrap();
+        assert_eq!(recipe, Recipe { surround: Surround::Border, ..Recipe::learned("everyday", Grade::Fine) });
+    }
+}

@@ -1,0 +1,215 @@
+//! The suggested treatment: models and strengths for every step, each with its reason, from this picture's reading
+//! and this print alone.
+
+use serde::{Deserialize, Serialize};
+
+use crate::clean::{Clean, Marks, Noise, Softness};
+use crate::codec::Facts;
+use crate::finish::{Edges, Finish, PrintGrain};
+use crate::model::{Card, EVERYDAY, Grade, LevelKind, ModelRef, Shelf};
+use crate::reading::{BEYOND_HELP, MARKED_QUALITY, NOISY, Reading, SHARPENED, SOFT};
+use crate::size::eye_ppi;
+
+/// A step of the work.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Step {
+    /// Noise, compression marks, softness.
+    Clean,
+    /// Larger.
+    Enlarge,
+    /// Edges and grain.
+    Finish,
+}
+
+/// Why something is suggested.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Reason {
+    /// For which step.
+    pub step: Step,
+    /// In one sentence, with the figure.
+    pub text: String,
+}
+
+/// What is suggested for one picture and print.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Suggestion {
+    /// Clean.
+    pub clean: Clean,
+    /// The subject whose models enlarge it.
+    pub subject: String,
+    /// Fast or thorough.
+    pub grade: Grade,
+    /// The learned share.
+    pub strength: f32,
+    /// Finish.
+    pub finish: Finish,
+    /// Whether a model would gain anything that the eye could see on this print.
+    pub gains: bool,
+    /// Why.
+    pub reasons: Vec<Reason>,
+}
+
+/// What is known of the print.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct PrintFacts {
+    /// Result side / framed original side.
+    pub factor: f64,
+    /// Resolution of the print, where there is one.
+    pub ppi: Option<f64>,
+    /// From how far it is seen in metres, where there is a print.
+    pub distance_m: Option<f64>,
+}
+
+/// The subject of models made for lettering and line work.
+const LETTERING: &str = "lettering";
+
+/// The share of lettering from which on its own model is suggested.
+const MUCH_LETTERING: f32 = 0.2;
+
+/// The subject of models made for texture.
+const FOLIAGE: &str = "foliage";
+
+/// The share of texture from which on that is pointed out.
+const MUCH_TEXTURE: f32 = 0.35;
+
+/// ISO from which on a dark picture is a night picture.
+const NIGHT_ISO: u32 = 6400;
+
+/// Mean luminance below which a picture is dark.
+const DARK: f32 = 0.3;
+
+/// Resolution at which an edge width of one pixel is right: the width is ppi / 200 px.
+const PPI_OF_ONE_PIXEL: f64 = 200.0;
+
+impl Suggestion {
+    /// Looks at a reading and a print.
+    pub fn of(reading: &Reading, facts: &Facts, shelf: &Shelf, print: PrintFacts) -> Self {
+        let mut reasons = Vec::new();
+        let clean = clean(reading, facts, shelf, &mut reasons);
+        let mut because = |step, text: String| reasons.push(Reason { step, text });
+
+        let lettering = reading.content.lettering > MUCH_LETTERING && shelf.offers(LETTERING);
+        let subject = if lettering { LETTERING } else { EVERYDAY };
+        if lettering {
+            because(
+                Step::Enlarge,
+                format!("{:.0} % of it is lettering or line work", reading.content.lettering * 100.0),
+            );
+        }
+        if !lettering && reading.content.texture > MUCH_TEXTURE && shelf.offers(FOLIAGE) {
+            because(
+                Step::Enlarge,
+                format!(
+                    "{:.0} % of it is fine texture: if that is leaves, grass or stone, look at Foliage and ground as well",
+                    reading.content.texture * 100.0
+                ),
+            );
+        }
+        let fine = shelf.offered().any(|m| m.card().subject == subject && m.card().grade == Grade::Fine);
+        let grade = if fine { Grade::Fine } else { Grade::Draft };
+        let sharpened = reading.softness.is_some_and(|s| s.overshoot > SHARPENED);
+        let strength = if sharpened { 0.85 } else { 1.0 };
+        if sharpened {
+            because(
+                Step::Enlarge,
+                "its edges were sharpened before: a model would take their rims for detail".to_owned(),
+            );
+        }
+        let gains = gains(reading, print, &mut because);
+
+        let finish = finish(reading, print, sharpened, &mut because);
+        Self { clean, subject: subject.to_owned(), grade, strength, finish, gains, reasons }
+    }
+}
+
+fn clean(reading: &Reading, facts: &Facts, shelf: &Shelf, reasons: &mut Vec<Reason>) -> Clean {
+    let mut because = |text: String| reasons.push(Reason { step: Step::Clean, text });
+    let mut clean = Clean::default();
+    if let Some(quality) = reading.worst_quality().filter(|q| *q < MARKED_QUALITY)
+        && let Some(card) = shelf.cleaners(LevelKind::Compression).next()
+    {
+        because(format!("compression of quality {quality:.0}: below {MARKED_QUALITY:.0} its marks show once enlarged"));
+        clean.marks = Some(Marks { model: ModelRef::of(card), quality, strength: 1.0 });
+    }
+    let noise = reading.noise;
+    if noise.sigma >= NOISY
+        && let Some(card) = denoiser(reading, facts, shelf)
+    {
+        because(format!(
+            "noise of sigma {:.1}: {} is told how much there is at each brightness",
+            noise.sigma, card.name
+        ));
+        let texture = reading.content.texture;
+        let keep_texture = if texture > 0.25 { 0.3 } else { 0.1 };
+        if texture > 0.25 {
+            because(format!("{:.0} % of it is texture: a little of what is taken there is kept", texture * 100.0));
+        }
+        let model = ModelRef::of(card);
+        clean.noise = Some(Noise { model, level: noise.level, grain: 0.9, speckle: 1.0, keep_texture });
+    }
+    match reading.softness {
+        Some(s) if s.sigma >= BEYOND_HELP => {
+            because(format!("edges spread over {:.1} px: beyond what can be brought back, left alone", s.sigma));
+        }
+        Some(s) if s.sigma >= SOFT && s.overshoot <= SHARPENED => {
+            if let Some(card) = shelf.cleaners(LevelKind::Softness).next() {
+                because(format!("edges spread over {:.1} px", s.sigma));
+                clean.softness = Some(Softness { model: ModelRef::of(card), sigma: s.sigma, strength: 0.7 });
+            }
+        }
+        _ => {}
+    }
+    clean
+}
+
+/// Night for dark pictures at high ISO or with strong noise in the shadows, Camera noise otherwise; the finer one.
+fn denoiser<'a>(reading: &Reading, facts: &Facts, shelf: &'a Shelf) -> Option<&'a Card> {
+    let high = facts.iso.is_some_and(|iso| iso >= NIGHT_ISO) || reading.noise.level.0[1] > 8.0;
+    let night = high && reading.content.brightness < DARK;
+    let cards = || shelf.cleaners(LevelKind::Noise);
+    let best = |wanted: bool| cards().filter(|c| c.id.starts_with("night") == wanted).max_by_key(|c| c.grade);
+    best(night).or_else(|| cards().next())
+}
+
+/// Whether the eye could see what a model adds.
+fn gains(reading: &Reading, print: PrintFacts, because: &mut impl FnMut(Step, String)) -> bool {
+    if print.factor <= 1.01 {
+        because(Step::Enlarge, "it has all the pixels that the print needs: no model is needed".to_owned());
+        return false;
+    }
+    let (Some(ppi), Some(distance)) = (print.ppi, print.distance_m) else { return true };
+    let (detail, eye) = (reading.detail_ppi(ppi / print.factor), eye_ppi(distance));
+    if detail < eye {
+        return true;
+    }
+    because(
+        Step::Enlarge,
+        format!(
+            "its own detail gives {detail:.0} ppi on this print, and from {distance:.1} m the eye uses {eye:.0}: \
+             this picture gains nothing from a model"
+        ),
+    );
+    false
+}
+
+fn finish(reading: &Reading, print: PrintFacts, sharpened: bool, because: &mut impl FnMut(Step, String)) -> Finish {
+    let grain = (reading.noise.sigma >= 4.0 && print.factor > 1.5).then(|| {
+        let size = (print.factor as f32 * 0.5).clamp(1.0, 4.0);
+        because(Step::Finish, "a trace of its own grain keeps cleaned tone from looking painted".to_owned());
+        PrintGrain { amount: 0.12, level: reading.noise.level.times(1.0), size }
+    });
+    if sharpened {
+        because(Step::Finish, "sharpened already: no second time".to_owned());
+        return Finish { edges: None, grain };
+    }
+    let width = print.ppi.map_or(1.0, |ppi| (ppi / PPI_OF_ONE_PIXEL).clamp(0.4, 4.0)) as f32;
+    let strength = if reading.softness.is_some_and(|s| s.sigma > SOFT) { 0.7 } else { 0.5 };
+    if let Some(ppi) = print.ppi {
+        because(Step::Finish, format!("at {ppi:.0} ppi an edge is {width:.1} px wide on paper"));
+    }
+    Finish { edges: Some(Edges { strength, width, halo_guard: 0.8, leave_flat: 0.8 }), grain }
+}

@@ -1,0 +1,262 @@
+//! Readings of pictures with known damage: how far what is measured is from what was put in.
+
+use std::path::Path;
+
+use dettaglio_core::clean::NoiseCurve;
+use dettaglio_core::codec::{Decoded, read};
+use dettaglio_core::enlarge::{Kernel, resample};
+use dettaglio_core::hash::ContentHash;
+use dettaglio_core::limits::Limits;
+use dettaglio_core::picture::{Planes, Size};
+use dettaglio_core::reading::Reading;
+use rstest::rstest;
+
+#[path = "../examples/damage/mod.rs"]
+mod damage;
+
+fn demo(name: &str) -> Decoded {
+    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/pictures").join(name);
+    read(&path, ContentHash::of_file(&path).unwrap(), &Limits::default()).unwrap()
+}
+
+/// A demo picture shrunk to half, in which little of its own noise and none of its blocks are left.
+///
+/// By a whole factor, for any other leaves a period of its own.
+fn calm(name: &str) -> Planes {
+    let original = demo(name).original;
+    let side = |px: u32| px / 2;
+    let size = Size::new(side(original.size().width), side(original.size().height));
+    resample(&original, size, size.whole(), Kernel::Lanczos3)
+}
+
+fn with_noise(planes: &Planes, curve: NoiseCurve) -> Planes {
+    let luminance = planes.luminance();
+    let area = luminance.len();
+    let noise = damage::normal(3 * area, 5);
+    let values = planes.values().iter().enumerate();
+    let values = values.map(|(i, v)| (v + noise[i] * curve.at(luminance[i % area]) / 255.0).clamp(0.0, 1.0));
+    Planes::from_values(planes.size(), values.collect())
+}
+
+fn reading(planes: &Planes) -> Reading {
+    let facts = demo("isola-brina-sign.jpg").facts;
+    Reading::of(&damage::as_original(planes), &dettaglio_core::codec::Facts { jpeg_quality: None, ..facts })
+}
+
+#[rstest]
+fn noise_is_read_within_fifteen_per_cent(
+    #[values("isola-brina-sign.jpg", "weavers-shop.jpg", "vases-on-the-sill.jpg")] name: &str,
+    #[values(4.0, 8.0, 15.0, 30.0)] sigma: f32,
+) {
+    let picture = calm(name);
+    let own = reading(&picture).noise.sigma;
+    let got = reading(&with_noise(&picture, NoiseCurve::flat(sigma))).noise.sigma;
+    // What the picture has of its own adds up in squares.
+    let due = own.hypot(sigma);
+    assert!((got - due).abs() < (0.15 * due).max(0.5), "{got} for {due}");
+}
+
+#[test]
+fn noise_is_read_at_each_brightness() {
+    let curve = NoiseCurve([16.0, 14.0, 12.0, 10.0, 8.0, 7.0, 6.0, 5.0]);
+    let size = Size::new(640, 480);
+    let ramp = Planes::from_values(size, (0..3 * size.area()).map(|i| 0.05 + 0.9 * (i % 640) as f32 / 640.0).collect());
+    let got = reading(&with_noise(&ramp, curve)).noise;
+    for point in 1..7 {
+        let (got, due) = (got.level.0[point], curve.0[point]);
+        assert!((got - due).abs() < 0.15 * due, "{got} for {due} at {point}");
+    }
+    assert!(got.colour > 0.6 * got.luminance, "independent colours are colour noise as well");
+}
+
+#[test]
+fn a_clean_picture_has_no_noise() {
+    let got = reading(&shapes(1.0));
+    assert!(got.noise.sigma < 0.3, "{}", got.noise.sigma);
+}
+
+/// Discs and bars with edges of a known spread, at all angles.
+fn shapes(spread: f32) -> Planes {
+    let size = Size::new(640, 480);
+    let edge = |distance: f32| 0.5 * (1.0 + libm_erf(distance / (spread * std::f32::consts::SQRT_2)));
+    let value = |i: u64| {
+        let (x, y) = ((i % 640) as f32, (i / 640 % 480) as f32);
+        let (cx, cy) = ((x / 80.0).floor() * 80.0 + 40.0, (y / 80.0).floor() * 80.0 + 40.0);
+        0.25 + 0.5 * edge(26.0 - (x - cx).hypot(y - cy))
+    };
+    Planes::from_values(size, (0..3 * size.area()).map(value).collect())
+}
+
+/// The error function to 1e-7 (Abramowitz and Stegun 7.1.26 gives 1.5e-7).
+fn libm_erf(x: f32) -> f32 {
+    let t = 1.0 / (1.0 + 0.327_591_1 * x.abs());
+    let poly = ((((1.061_405_4 * t - 1.453_152) * t + 1.421_413_7) * t - 0.284_496_74) * t + 0.254_829_6) * t;
+    (1.0 - poly * (-x * x).exp()).copysign(x)
+}
+
+#[rstest]
+fn softness_is_read_within_a_fifth_of_a_pixel(
+    #[values(0.5, 0.8, 1.2, 1.6, 2.0)] spread: f32,
+    #[values(0.0, 6.0)] noise: f32,
+) {
+    let planes = with_noise(&shapes(spread), NoiseCurve::flat(noise));
+    let got = reading(&planes).softness.unwrap();
+    assert!((got.sigma - spread).abs() < 0.2, "{} for {spread}", got.sigma);
+    assert!(got.shake.is_none(), "{:?}", got.shake);
+    assert!(got.overshoot < 0.06, "{}", got.overshoot);
+}
+
+#[test]
+fn a_shake_has_a_direction() {
+    let sharp = shapes(0.7);
+    let size = sharp.size();
+    let mut shaken = Planes::black(size);
+    for channel in 0..3 {
+        for y in 0..size.height {
+            let row = sharp.row(channel, y);
+            for x in 0..row.len() {
+                let near = &row[x.saturating_sub(4)..(x + 5).min(row.len())];
+                shaken.row_mut(channel, y)[x] = near.iter().sum::<f32>() / near.len() as f32;
+            }
+        }
+    }
+    assert_eq!(reading(&shaken).softness.unwrap().shake, Some(0.0), "from left to right");
+}
+
+#[test]
+fn sharpening_is_noticed() {
+    use dettaglio_core::finish::{Edges, Finish};
+    let mut planes = shapes(0.9);
+    let edges = Some(Edges { strength: 1.5, width: 1.2, halo_guard: 0.0, leave_flat: 0.0 });
+    Finish { edges, grain: None }.apply(&mut planes, Size::new(640, 480).whole());
+    let got = reading(&planes).softness.unwrap();
+    assert!(got.overshoot > 0.06, "{got:?}");
+}
+
+fn decoded(bytes: &[u8]) -> Decoded {
+    let file = tempfile::NamedTempFile::new().unwrap();
+    std::fs::write(file.path(), bytes).unwrap();
+    read(file.path(), ContentHash::of(bytes), &Limits::default()).unwrap()
+}
+
+#[rstest]
+fn the_quality_of_a_jpeg_is_read_within_five(#[values(15, 40, 60, 75, 85, 92, 98)] quality: u8) {
+    let file = decoded(&damage::jpeg_file(&calm("weavers-shop.jpg"), quality).unwrap());
+    let got = Reading::of(&file.original, &file.facts);
+    assert!((got.jpeg_quality.unwrap() - f32::from(quality)).abs() <= 5.0, "{:?} for {quality}", got.jpeg_quality);
+    assert_eq!(got.former_jpeg, None);
+}
+
+#[rstest]
+fn a_former_jpeg_is_found_with_its_grid_and_quality(
+    #[values("isola-brina-sign.jpg", "weavers-shop.jpg")] name: &str,
+    #[values(40, 60, 75)] quality: u8,
+    #[values((0, 0), (3, 5))] cut: (u32, u32),
+) {
+    let file = decoded(&damage::jpeg_file(&calm(name), quality).unwrap());
+    let whole = file.original.size();
+    let size = Size::new(whole.width - cut.0, whole.height - cut.1);
+    let region = dettaglio_core::picture::Region::new(cut.0, cut.1, size.width, size.height);
+    let got = reading(&file.original.region(region)).former_jpeg.expect("its traces");
+    assert_eq!((u32::from(got.x), u32::from(got.y)), ((8 - cut.0) % 8, (8 - cut.1) % 8));
+    assert!((got.quality - f32::from(quality)).abs() <= 5.0, "{} for {quality}", got.quality);
+}
+
+#[rstest]
+fn no_former_jpeg_is_seen_where_there_was_none(
+    #[values("weavers-shop.jpg", "courtyard-fern.jpg", "kiln-chimneys.jpg")] name: &str,
+) {
+    assert_eq!(reading(&calm(name)).former_jpeg, None);
+}
+
+#[rstest]
+#[case(2.0)]
+#[case(3.0)]
+#[case(4.0)]
+fn an_enlarged_picture_is_found_out(#[case] factor: f64, #[values(Kernel::Bicubic, Kernel::Lanczos3)] kernel: Kernel) {
+    let small = calm("weavers-shop.jpg");
+    let side = |px: u32| (f64::from(px) * factor) as u32;
+    let size = Size::new(side(small.size().width), side(small.size().height));
+    let detail = reading(&resample(&small, size, size.whole(), kernel)).detail;
+    // Twice is the one factor that leaves no period when pixels' middles are kept.
+    match detail.enlarged {
+        Some(got) => assert!((f64::from(got) / factor).ln().abs() < 0.05, "{got} for {factor}"),
+        None => assert!(detail.ends_abruptly, "{detail:?}"),
+    }
+    assert!(detail.size.width <= small.size().width * 4 / 3, "{}", detail.size);
+}
+
+#[rstest]
+fn a_picture_at_its_own_size_is_not_accused(
+    #[values("weavers-shop.jpg", "courtyard-fern.jpg", "isola-brina-sign.jpg", "furnace-hall.jpg")] name: &str,
+) {
+    let detail = reading(&calm(name)).detail;
+    assert_eq!((detail.enlarged, detail.ends_abruptly), (None, false));
+    assert!(detail.usable > 0.5, "{}", detail.usable);
+}
+
+#[test]
+fn lettering_is_told_from_leaves() {
+    let lettering = |name| reading(&calm(name)).content.lettering;
+    let (sign, fern) = (lettering("isola-brina-sign.jpg"), lettering("courtyard-fern.jpg"));
+    assert!(sign > 1.2 * fern, "{sign} {fern}");
+}
+
+#[rstest]
+#[case(1, 1)]
+#[case(1, 2000)]
+#[case(15, 15)]
+#[case(70, 9)]
+fn a_picture_too_small_to_measure_is_still_read(#[case] width: u32, #[case] height: u32) {
+    let size = Size::new(width, height);
+    let planes = Planes::from_values(size, (0..3 * size.area()).map(|i| (i % 7) as f32 / 7.0).collect());
+    let got = reading(&planes);
+    assert!(!got.conclusion().is_empty());
+    assert!(got.noise.sigma.is_finite() && got.detail.usable.is_finite());
+}
+
+mod suggested {
+    use super::*;
+    use dettaglio_core::model::Shelf;
+    use dettaglio_core::suggest::{PrintFacts, Suggestion};
+
+    fn shelf() -> Shelf {
+        Shelf::open(&Path::new(env!("CARGO_MANIFEST_DIR")).join("../../models")).unwrap()
+    }
+
+    const WALL: PrintFacts = PrintFacts { factor: 4.0, ppi: Some(200.0), distance_m: Some(0.6) };
+
+    fn suggestion(planes: &Planes, print: PrintFacts) -> Suggestion {
+        let facts = demo("isola-brina-sign.jpg").facts;
+        Suggestion::of(&reading(planes), &facts, &shelf(), print)
+    }
+
+    #[test]
+    fn a_noisy_picture_is_cleaned_at_its_own_level_and_a_calm_one_is_not() {
+        let calm = shapes(0.7);
+        assert_eq!(suggestion(&calm, WALL).clean.noise, None);
+        let noise = suggestion(&with_noise(&calm, NoiseCurve::flat(12.0)), WALL).clean.noise.expect("cleaned");
+        assert!((noise.level.at(0.5) - 12.0).abs() < 2.0, "{:?}", noise.level);
+        // Nothing stays behind from the picture before.
+        assert_eq!(suggestion(&calm, WALL).clean.noise, None);
+    }
+
+    #[test]
+    fn a_picture_that_is_sharp_enough_gains_nothing_from_a_model() {
+        let sharp = shapes(0.6);
+        assert!(suggestion(&sharp, WALL).gains);
+        let far = suggestion(&sharp, PrintFacts { distance_m: Some(8.0), ..WALL });
+        assert!(!far.gains);
+        assert!(far.reasons.iter().any(|r| r.text.contains("gains nothing from a model")), "{:?}", far.reasons);
+        let small = suggestion(&sharp, PrintFacts { factor: 0.8, ..WALL });
+        assert!(!small.gains);
+    }
+
+    #[test]
+    fn edges_are_as_wide_as_the_print_asks() {
+        let width = |ppi| suggestion(&shapes(0.7), PrintFacts { ppi, ..WALL }).finish.edges.unwrap().width;
+        assert_eq!(width(Some(300.0)), 1.5);
+        assert_eq!(width(Some(72.0)), 0.4);
+        assert_eq!(width(None), 1.0);
+    }
+}

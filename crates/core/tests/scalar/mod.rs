@@ -1,0 +1,175 @@
+//! Our networks computed one product at a time from the numbers in their ONNX files: slow, and plain to read.
+//!
+//! Only the weights are taken from the file; how they are joined is written here a second time, as the foundry
+//! documents it. So a runtime that computes something else shows, and so does a file that holds another network.
+
+use std::collections::HashMap;
+use std::path::Path;
+
+use dettaglio_core::picture::{Planes, Size};
+
+/// The weights of a model file, by name.
+pub struct Weights(HashMap<String, Vec<f32>>);
+
+/// Feature planes: `planes` of `height` x `width`.
+struct Features {
+    planes: usize,
+    width: usize,
+    height: usize,
+    values: Vec<f32>,
+}
+
+impl Weights {
+    pub fn read(file: &Path) -> Self {
+        let bytes = std::fs::read(file).expect("a model file");
+        let graph = fields(&bytes).into_iter().find(|(n, _)| *n == 7).expect("a graph").1;
+        let tensors = fields(graph).into_iter().filter(|(n, _)| *n == 5).map(|(_, tensor)| {
+            let parts = fields(tensor);
+            let part = |wanted| parts.iter().find(|(n, _)| *n == wanted).expect("a part of a tensor").1;
+            let values = part(9).chunks_exact(4).map(|b| f32::from_le_bytes(b.try_into().expect("four bytes")));
+            (String::from_utf8(part(8).to_vec()).expect("a name"), values.collect())
+        });
+        Self(tensors.collect())
+    }
+
+    fn get(&self, name: &str) -> &[f32] {
+        self.0.get(name).unwrap_or_else(|| panic!("no {name}; there are {:?}", self.0.keys()))
+    }
+
+    /// A 3 x 3 convolution over zeros outside the picture.
+    fn convolve(&self, name: &str, input: &Features) -> Features {
+        let (weights, bias) = (self.get(&format!("{name}.weight")), self.get(&format!("{name}.bias")));
+        let Features { planes, width, height, .. } = *input;
+        let mut values = Vec::with_capacity(bias.len() * width * height);
+        for (to, bias) in bias.iter().enumerate() {
+            for y in 0..height as i64 {
+                for x in 0..width as i64 {
+                    let mut sum = f64::from(*bias);
+                    for from in 0..planes {
+                        for tap in 0..9 {
+                            let (px, py) = (x + tap % 3 - 1, y + tap / 3 - 1);
+                            if (0..width as i64).contains(&px) && (0..height as i64).contains(&py) {
+                                let weight = weights[(to * planes + from) * 9 + tap as usize];
+                                let value = input.values[(from * height + py as usize) * width + px as usize];
+                                sum += f64::from(weight) * f64::from(value);
+                            }
+                        }
+                    }
+                    values.push(sum as f32);
+                }
+            }
+        }
+        Features { planes: bias.len(), width, height, values }
+    }
+
+    /// Values below zero times a learned slope, one for each plane.
+    fn bend(&self, at: usize, mut features: Features) -> Features {
+        // The export numbers them in the order in which they are used.
+        let mut names: Vec<&String> = self.0.keys().filter(|name| name.contains("PRelu")).collect();
+        names.sort_by_key(|name| (name.len(), name.as_str()));
+        let slopes = self.get(names[at]);
+        let area = features.width * features.height;
+        for (plane, slope) in features.values.chunks_exact_mut(area).zip(slopes) {
+            plane.iter_mut().filter(|v| **v < 0.0).for_each(|v| *v *= slope);
+        }
+        features
+    }
+
+    /// Head, pairs of convolutions of which the second is added to what came in, tail.
+    fn through(&self, input: &Features) -> Features {
+        let mut features = self.bend(0, self.convolve("head", input));
+        let blocks = (0..).take_while(|i| self.0.contains_key(&format!("body.{i}.weight"))).count();
+        for i in 0..blocks {
+            let next = self.convolve(&format!("body.{i}"), &features);
+            if i % 2 == 0 {
+                features = self.bend(i / 2 + 1, next);
+            } else {
+                features.values.iter_mut().zip(next.values).for_each(|(v, n)| *v += n);
+            }
+        }
+        self.convolve("tail", &features)
+    }
+
+    /// An enlarger: what the network gives is unfolded and added to the repeated picture.
+    pub fn enlarge(&self, picture: &Planes, factor: usize) -> Planes {
+        let Size { width, height } = picture.size();
+        let input =
+            Features { planes: 3, width: width as usize, height: height as usize, values: picture.values().to_vec() };
+        let mut out = unfold(&self.through(&input), factor);
+        for channel in 0..3 {
+            for y in 0..out.size().height {
+                let row = picture.row(channel, y / factor as u32).to_vec();
+                let line = out.row_mut(channel, y);
+                line.iter_mut().enumerate().for_each(|(x, v)| *v += row[x / factor]);
+            }
+        }
+        out
+    }
+
+    /// A cleaner: picture and level folded 2 x 2, and what the network gives unfolded and added to the picture.
+    pub fn clean(&self, picture: &Planes, level: &[f32]) -> Planes {
+        let (width, height) = (picture.size().width as usize, picture.size().height as usize);
+        let all: Vec<f32> = picture.values().iter().chain(level).copied().collect();
+        let mut values = Vec::with_capacity(all.len());
+        for plane in all.chunks_exact(width * height) {
+            for (dy, dx) in [(0, 0), (0, 1), (1, 0), (1, 1)] {
+                values.extend(
+                    (0..width * height / 4)
+                        .map(|i| plane[(i / (width / 2) * 2 + dy) * width + i % (width / 2) * 2 + dx]),
+                );
+            }
+        }
+        let input = Features { planes: 16, width: width / 2, height: height / 2, values };
+        let change = unfold(&self.through(&input), 2);
+        let values = picture.values().iter().zip(change.values()).map(|(p, c)| p + c).collect();
+        Planes::from_values(picture.size(), values)
+    }
+}
+
+/// Planes in groups of `factor` x `factor` become three planes so many times as large.
+fn unfold(features: &Features, factor: usize) -> Planes {
+    let size = Size::new((features.width * factor) as u32, (features.height * factor) as u32);
+    let mut out = Planes::black(size);
+    assert_eq!(features.planes, 3 * factor * factor);
+    for channel in 0..3 {
+        for y in 0..size.height as usize {
+            for x in 0..size.width as usize {
+                let plane = channel * factor * factor + y % factor * factor + x % factor;
+                out.row_mut(channel, y as u32)[x] =
+                    features.values[(plane * features.height + y / factor) * features.width + x / factor];
+            }
+        }
+    }
+    out
+}
+
+/// The fields of a Protocol Buffers message that have a length: number and content.
+fn fields(mut bytes: &[u8]) -> Vec<(u64, &[u8])> {
+    fn varint(bytes: &mut &[u8]) -> u64 {
+        let (mut value, mut shift) = (0, 0);
+        loop {
+            let (first, rest) = bytes.split_first().expect("a whole number");
+            *bytes = rest;
+            value |= u64::from(first & 0x7F) << shift;
+            if first & 0x80 == 0 {
+                return value;
+            }
+            shift += 7;
+        }
+    }
+    let mut found = Vec::new();
+    while !bytes.is_empty() {
+        let key = varint(&mut bytes);
+        match key & 7 {
+            0 => drop(varint(&mut bytes)),
+            1 => bytes = &bytes[8..],
+            2 => {
+                let length = varint(&mut bytes) as usize;
+                found.push((key >> 3, &bytes[..length]));
+                bytes = &bytes[length..];
+            }
+            _ => bytes = &bytes[4..],
+        }
+    }
+    found
+}

@@ -1,0 +1,59 @@
+"""The small pictures on which models show what they do, cut from the project's own demo pictures and renderings.
+
+    python -m dettaglio_foundry.examples ../demo/pictures ../models/examples
+
+One a subject, at the size that goes into a model: an enlarger of four makes 384 x 288 of 96 x 72.
+"""
+
+import random
+import sys
+from pathlib import Path
+
+import numpy as np
+import torch
+from PIL import Image
+
+from . import prints, strands
+from .degrade import gaussian_blur, jpeg, shrink
+from .sensor import photograph
+from .subjects import as_tensor, save
+
+SMALL = (96, 72)
+MIDDLE = (192, 144)  # for enlargers of two
+LARGE = (288, 216)  # for cleaners, whose result has the size of what they are given
+
+
+def cut(demo: Path, name: str, centre: tuple[float, float], size: tuple[int, int], halvings: float = 1.0) -> torch.Tensor:
+    """A part around `centre` (shares of width and height), shrunk by `halvings`, of `size` pixels."""
+    picture = Image.open(demo / name).convert("RGB")
+    picture = picture.resize((round(picture.width / halvings), round(picture.height / halvings)), Image.LANCZOS)
+    left = min(max(0, round(centre[0] * picture.width - size[0] / 2)), picture.width - size[0])
+    top = min(max(0, round(centre[1] * picture.height - size[1] / 2)), picture.height - size[1])
+    return as_tensor(np.asarray(picture)[top : top + size[1], left : left + size[0]])
+
+
+def main() -> None:
+    if len(sys.argv) != 3:
+        sys.exit("usage: python -m dettaglio_foundry.examples DEMO_PICTURES FOLDER")
+    demo, out = Path(sys.argv[1]), Path(sys.argv[2])
+    torch.manual_seed(5)
+    rng = random.Random(5)
+    save(cut(demo, "vases-on-the-sill.jpg", (0.42, 0.55), SMALL, 2), out / "everyday.png")
+    save(cut(demo, "vases-on-the-sill.jpg", (0.42, 0.55), MIDDLE, 2), out / "everyday-x2-draft.png")
+    save(cut(demo, "isola-brina-sign.jpg", (0.5, 0.5), SMALL, 3), out / "lettering.png")
+    save(cut(demo, "courtyard-fern.jpg", (0.5, 0.55), SMALL, 2), out / "foliage.png")
+    fur = as_tensor(strands.render(4 * SMALL[0], random.Random(39)))[..., : 4 * SMALL[1], :]
+    save(shrink(fur, 4), out / "fur.png")
+    aged = prints.faded(cut(demo, "vases-on-the-sill.jpg", (0.45, 0.5), MIDDLE, 2), random.Random(7))
+    save(prints.scan_of(aged, random.Random(4)), out / "prints.png")
+    noisy, _ = photograph(cut(demo, "weavers-shop.jpg", (0.5, 0.5), LARGE), rng, 18 / 255)
+    save(noisy, out / "noise.png")
+    dark, _ = photograph(cut(demo, "kiln-chimneys.jpg", (0.5, 0.45), LARGE), rng, 14 / 255)
+    save(dark, out / "night.png")
+    save(jpeg((cut(demo, "isola-brina-sign.jpg", (0.5, 0.45), LARGE) * 255).round(), 22, 2) / 255, out / "compression.png")
+    save(gaussian_blur(cut(demo, "harbour-morning.jpg", (0.5, 0.6), LARGE), 1.3), out / "softness.png")
+    print(f"{len(list(out.glob('*.png')))} pictures, {sum(p.stat().st_size for p in out.glob('*.png'))} bytes")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,127 @@
+"""What a model is shown and what it should answer: one lesson a kind of model.
+
+A lesson makes `(inputs, target)`: the network's inputs in order, and the picture that it should give.
+"""
+
+import random
+
+import torch
+
+from . import prints
+from .config import Config
+from .degrade import degrade, gaussian_blur, jpeg, shrink
+from .sensor import level_map, photograph
+from .stars import with_lights
+
+Pair = tuple[tuple[torch.Tensor, ...], torch.Tensor]
+
+
+class Enlarging:
+    def __init__(self, config: Config):
+        self.config = config
+
+    def pair(self, large: torch.Tensor, rng: random.Random) -> Pair:
+        return (degrade(large, self.config.factor, self.config.damage, rng),), large
+
+
+class OldPrints:
+    """A faded print, shrunk and then scanned with its grain, screen, dust and scratches: small in, clean and large out."""
+
+    def __init__(self, config: Config):
+        self.config = config
+
+    def pair(self, large: torch.Tensor, rng: random.Random) -> Pair:
+        large = prints.faded(large, rng)
+        small = prints.scan_of(shrink(large, self.config.factor), rng)
+        levels = (small * 255).round()
+        if rng.random() < self.config.damage.jpeg_chance:
+            levels = jpeg(levels, int(rng.uniform(*self.config.damage.jpeg_quality)), rng.choice([0, 2]))
+        return (levels / 255,), large
+
+
+class Noise:
+    """White noise for part of the time, a sensor's for the rest, now and then nothing at all."""
+
+    def __init__(self, config: Config):
+        self.damage = config.damage
+
+    def pair(self, clean: torch.Tensor, rng: random.Random) -> Pair:
+        if rng.random() < self.damage.lights_chance:
+            clean = with_lights(clean, rng)
+        sigma = rng.uniform(*self.damage.noise_sigma) / 255
+        kind = rng.random()
+        if kind < self.damage.clean_chance:
+            noisy, level = clean, torch.zeros_like(clean[:, :1])
+        elif kind < self.damage.clean_chance + self.damage.white_chance:
+            noisy = clean + torch.randn_like(clean) * sigma
+            level = torch.full_like(clean[:, :1], sigma)
+        else:
+            noisy, clean = photograph(clean, rng, sigma)
+            level = level_map(noisy, clean)
+        levels = (noisy.clamp(0, 1) * 255).round()
+        if rng.random() < self.damage.jpeg_chance:
+            levels = jpeg(levels, int(rng.uniform(*self.damage.jpeg_quality)), rng.choice([0, 2]))
+        # A reading is never exact.
+        return (levels / 255, level * rng.uniform(0.9, 1.1)), clean
+
+
+class Compression:
+    """JPEG at some quality; the blocks start anywhere, as they do in a cropped file."""
+
+    def __init__(self, config: Config):
+        self.damage = config.damage
+
+    def pair(self, clean: torch.Tensor, rng: random.Random) -> Pair:
+        if rng.random() < self.damage.clean_chance:
+            return (clean, torch.zeros_like(clean[:, :1])), clean
+        quality = rng.randint(*self.damage.jpeg_quality)
+        down, right = rng.randrange(8), rng.randrange(8)
+        shifted = torch.roll(clean, (down, right), (2, 3))
+        coded = jpeg((shifted * 255).round(), quality, rng.choice([0, 2, 2])) / 255
+        marked = torch.roll(coded, (-down, -right), (2, 3))
+        level = torch.full_like(clean[:, :1], 1 - (quality + rng.uniform(-3, 3)) / 100)
+        # The rolled edges are not neighbours: keep to the inside.
+        return (marked[..., 8:-8, 8:-8], level[..., 8:-8, 8:-8]), clean[..., 8:-8, 8:-8]
+
+
+class Softness:
+    """A slight blur, even or along a line, and the trace of noise that a cleaned picture still has."""
+
+    SCALE = 4.0  # the level is sigma over this many pixels
+
+    def __init__(self, config: Config):
+        self.damage = config.damage
+
+    def pair(self, clean: torch.Tensor, rng: random.Random) -> Pair:
+        if rng.random() < self.damage.clean_chance:
+            return (clean, torch.zeros_like(clean[:, :1])), clean
+        sigma = rng.uniform(*self.damage.blur_sigma)
+        if rng.random() < 0.25:
+            soft, sigma = shaken(clean, sigma, rng)
+        else:
+            soft = gaussian_blur(clean, sigma)
+        soft = soft + torch.randn_like(soft) * rng.uniform(*self.damage.noise_sigma) / 255
+        levels = (soft.clamp(0, 1) * 255).round()
+        level = torch.full_like(clean[:, :1], sigma * rng.uniform(0.93, 1.07) / self.SCALE)
+        return (levels / 255, level), clean
+
+
+def shaken(clean: torch.Tensor, sigma: float, rng: random.Random) -> tuple[torch.Tensor, float]:
+    """Drawn out along one of eight directions; sigma is that of a Gaussian of the same spread."""
+    dy, dx = rng.choice([(0, 1), (1, 0), (1, 1), (1, -1), (1, 2), (2, 1), (1, -2), (2, -1)])
+    length = (dy * dy + dx * dx) ** 0.5
+    steps = max(1, round(sigma * 1.7 / length))
+    shifts = range(-steps, steps + 1)
+    soft = sum(torch.roll(clean, (dy * i, dx * i), (2, 3)) for i in shifts) / len(shifts)
+    variance = sum(i * i for i in shifts) / len(shifts) * length * length
+    return soft, (variance / 2) ** 0.5
+
+
+LESSONS = {
+    "enlarging": Enlarging, "prints": OldPrints, "noise": Noise, "compression": Compression, "softness": Softness,
+}  # fmt: skip
+Lesson = Enlarging | OldPrints | Noise | Compression | Softness
+
+
+def lesson_for(config: Config) -> Lesson:
+    return LESSONS[config.damage.lesson](config)

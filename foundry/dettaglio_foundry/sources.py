@@ -1,0 +1,81 @@
+"""Where clean patches come from: photographs, rendered type, rendered strands, in the shares a model asks for."""
+
+import random
+from collections.abc import Callable
+
+import numpy as np
+import torch
+
+from . import lettering, strands
+from .photos import PatchSource
+
+Shares = dict[str, float]  # photographs, lively, lettering, strands -> share of the patches
+
+
+class Stock:
+    """Rendered sheets that squares are cut out of. They take long to draw: one is drawn anew for every third batch."""
+
+    ANEW = 0.33
+
+    def __init__(self, draw: Callable[[], np.ndarray], sheets: int, side: int, rng: random.Random):
+        self.draw, self.side, self.rng = draw, side, rng
+        self.sheets = [draw() for _ in range(sheets)]
+
+    def refresh(self) -> None:
+        if self.rng.random() < self.ANEW:
+            self.sheets[self.rng.randrange(len(self.sheets))] = self.draw()
+
+    def patch(self) -> np.ndarray:
+        """A random square of a random sheet, turned and mirrored."""
+        sheet = self.rng.choice(self.sheets)
+        y, x = (self.rng.randrange(extent - self.side + 1) for extent in sheet.shape[:2])
+        square = np.rot90(sheet[y : y + self.side, x : x + self.side], self.rng.randrange(4))
+        return square[:, ::-1] if self.rng.random() < 0.5 else square
+
+
+class Mixture:
+    """Endless clean patches, (count, 3, side, side) float32 in [0, 1]."""
+
+    CANDIDATES = 5  # of which `lively` keeps the one with most fine detail
+    SHEET = 4 / 3  # side of a rendered sheet, in patches
+
+    def __init__(self, shares: Shares, pictures: list[np.ndarray], fonts: str, side: int, rng: random.Random, sheets: int = 160):
+        """`pictures` are the photographs, `fonts` a folder; `sheets` of each kind are rendered to cut patches out of."""
+        unknown = set(shares) - {"photographs", "lively", "lettering", "strands"}
+        if unknown:
+            raise SystemExit(f"no such source of patches: {', '.join(sorted(unknown))}")
+        self.shares, self.rng = shares, rng
+        self.photographs = PatchSource(pictures, side, rng)
+        self.stocks = {}
+        sheet = int(side * self.SHEET)
+        if shares.get("lettering"):
+            files = lettering.files(fonts)
+            if not files:
+                raise SystemExit(f"no fonts in {fonts}: run `python -m dettaglio_foundry.subjects fonts {fonts}` first")
+            draw = lambda: lettering.render(sheet, files, rng, self.photographs.patch())  # noqa: E731
+            self.stocks["lettering"] = Stock(draw, sheets, side, rng)
+        if shares.get("strands"):
+            self.stocks["strands"] = Stock(lambda: strands.render(sheet, rng), sheets, side, rng)
+
+    def patch(self) -> np.ndarray:
+        (kind,) = self.rng.choices(list(self.shares), list(self.shares.values()))
+        if kind in self.stocks:
+            return self.stocks[kind].patch()
+        if kind == "lively":
+            return max((self.photographs.patch() for _ in range(self.CANDIDATES)), key=fine_detail)
+        return self.photographs.patch()
+
+    def describe(self) -> str:
+        return ", ".join([f"{len(self.photographs.pictures)} photographs", *self.stocks])
+
+    def batch(self, count: int) -> torch.Tensor:
+        for stock in self.stocks.values():
+            stock.refresh()
+        patches = np.stack([self.patch() for _ in range(count)])
+        return torch.from_numpy(patches).permute(0, 3, 1, 2).float() / 255
+
+
+def fine_detail(patch: np.ndarray) -> float:
+    """Mean absolute difference from the neighbour diagonally below, green channel."""
+    green = patch[..., 1].astype(np.int16)
+    return float(np.abs(green[1:, 1:] - green[:-1, :-1]).mean())

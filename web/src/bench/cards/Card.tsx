@@ -1,0 +1,49 @@
+/** A step on the process rail: its name and state in a line; its controls open upwards. */
+
+import { Box, ButtonBase, Popover, Typography } from "@mui/material";
+import { type ReactNode, useState } from "react";
+
+export function Card(props: { name: string; state: ReactNode; grow?: number; children: ReactNode }) {
+  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  return (
+    <>
+      <ButtonBase
+        aria-haspopup="dialog"
+        aria-expanded={anchor !== null}
+        onClick={(e) => setAnchor(e.currentTarget)}
+        sx={{
+          flex: props.grow ?? 1,
+          minWidth: 0,
+          px: 1.5,
+          py: 1,
+          display: "block",
+          textAlign: "left",
+          borderRight: 1,
+          borderColor: "divider",
+          "&:hover": { bgcolor: "action.hover" },
+        }}
+      >
+        <Typography variant="caption" sx={{ color: "text.secondary", display: "block", lineHeight: 1.3 }}>
+          {props.name}
+        </Typography>
+        <Typography variant="body2" component="span" noWrap sx={{ display: "block", fontWeight: 600 }}>
+          {props.state}
+        </Typography>
+      </ButtonBase>
+      <Popover
+        open={anchor !== null}
+        anchorEl={anchor}
+        onClose={() => setAnchor(null)}
+        anchorOrigin={{ vertical: "top", horizontal: "left" }}
+        transformOrigin={{ vertical: "bottom", horizontal: "left" }}
+        // The picture above stays as bright as it is: it is what the controls are judged by.
+        slotProps={{
+          paper: { role: "dialog", "aria-label": props.name } as object,
+          backdrop: { invisible: true },
+        }}
+      >
+        <Box>{props.children}</Box>
+      </Popover>
+    </>
+  );
+}

@@ -1,0 +1,125 @@
+/** The file that is made: format, depth, colours, name. */
+
+import { MenuItem, Stack, TextField, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
+import type { Format, Wish } from "../../api/client";
+import { bytes, decimal } from "../../app/format";
+import { Figure } from "../TargetFields";
+import { Card } from "./Card";
+
+type Output = Wish["output"];
+
+export function deliverText(output: Output, fileBytes?: number): string {
+  const { format, depth, quality } = output;
+  const lossy = format === "jpeg" ? `JPEG, quality ${quality}` : undefined;
+  const kind = lossy ?? (format === "webp" ? "WebP" : `${format.toUpperCase()} ${depth}-bit`);
+  return fileBytes === undefined ? kind : `${kind}, ${bytes(fileBytes)}`;
+}
+
+const PROFILES: [NonNullable<Output["profile"]>, string][] = [
+  ["original", "The original's own"],
+  ["srgb", "sRGB"],
+  ["p3", "Display P3"],
+  ["oprgb", "opRGB (IEC 61966-2-5)"],
+  ["romm", "ROMM RGB (ISO 22028-2), for 16 bits"],
+];
+
+export function DeliverCard(props: {
+  wish: Wish;
+  fileBytes?: number;
+  pattern: string;
+  onPattern: (p: string) => void;
+  onChange: (output: Output) => void;
+}) {
+  const { output, target } = props.wish;
+  const { onChange } = props;
+  const eightOnly = (format: Format) => format === "jpeg" || format === "webp";
+  return (
+    <Card name="Deliver" state={deliverText(output, props.fileBytes)}>
+      <Stack spacing={2} sx={{ width: 360 }}>
+        <ToggleButtonGroup
+          exclusive
+          fullWidth
+          value={output.format}
+          aria-label="Format"
+          onChange={(_, format: Format | null) =>
+            format && onChange({ ...output, format, depth: eightOnly(format) ? 8 : output.depth })
+          }
+        >
+          <ToggleButton value="tiff">TIFF</ToggleButton>
+          <ToggleButton value="png">PNG</ToggleButton>
+          <ToggleButton value="jpeg">JPEG</ToggleButton>
+          <ToggleButton value="webp">WebP</ToggleButton>
+        </ToggleButtonGroup>
+        {!eightOnly(output.format) && (
+          <ToggleButtonGroup
+            exclusive
+            fullWidth
+            value={output.depth}
+            aria-label="Bits per channel"
+            onChange={(_, depth: 8 | 16 | null) => depth && onChange({ ...output, depth })}
+          >
+            <ToggleButton value={8}>8 bits</ToggleButton>
+            <ToggleButton value={16}>16 bits</ToggleButton>
+          </ToggleButtonGroup>
+        )}
+        {output.format === "jpeg" && (
+          <Stack direction="row" spacing={1}>
+            <Figure
+              label="Quality, 1 to 100"
+              whole
+              value={output.quality ?? 92}
+              onChange={(quality) => quality <= 100 && onChange({ ...output, quality })}
+            />
+            <TextField
+              select
+              fullWidth
+              label="Colour"
+              value={output.chroma ?? "auto"}
+              onChange={(e) => onChange({ ...output, chroma: e.target.value as Output["chroma"] })}
+            >
+              <MenuItem value="auto">by quality</MenuItem>
+              <MenuItem value="full">as fine as brightness</MenuItem>
+              <MenuItem value="half">half as fine</MenuItem>
+            </TextField>
+          </Stack>
+        )}
+        {output.format === "tiff" && (
+          <TextField
+            select
+            label="Compression, nothing is lost"
+            value={output.compression ?? "deflate"}
+            onChange={(e) => onChange({ ...output, compression: e.target.value as Output["compression"] })}
+          >
+            <MenuItem value="deflate">Deflate</MenuItem>
+            <MenuItem value="lzw">LZW</MenuItem>
+            <MenuItem value="none">None</MenuItem>
+          </TextField>
+        )}
+        <TextField
+          select
+          label="Colour profile"
+          value={output.profile ?? "original"}
+          onChange={(e) => onChange({ ...output, profile: e.target.value as Output["profile"] })}
+        >
+          {PROFILES.map(([profile, name]) => (
+            <MenuItem key={profile} value={profile}>
+              {name}
+            </MenuItem>
+          ))}
+        </TextField>
+        <TextField
+          label="Name"
+          value={props.pattern}
+          onChange={(e) => props.onPattern(e.target.value)}
+          helperText="{name} {width} {height} {long} {ppi} {method} are filled in"
+        />
+        <Typography variant="caption" sx={{ color: "text.secondary" }}>
+          Camera data, captions and rights go with it.{" "}
+          {target.by === "print"
+            ? `The file says ${decimal(target.ppi)} ppi.`
+            : "The file states no resolution: give a print size for that."}
+        </Typography>
+      </Stack>
+    </Card>
+  );
+}

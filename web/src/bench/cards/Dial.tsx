@@ -1,0 +1,56 @@
+/** A slider with its figure, a mark where the suggestion is, and a double click that returns to it. */
+
+import { Box, Slider, Tooltip, Typography } from "@mui/material";
+
+export function Dial(props: {
+  label: string;
+  /** What it does to the picture, in a sentence. */
+  effect: string;
+  value: number;
+  min?: number;
+  max?: number;
+  step?: number;
+  /** The figure as people read it. */
+  format?: (value: number) => string;
+  suggested?: number;
+  onChange: (value: number) => void;
+  /** While the slider is held. */
+  onHold?: (held: boolean) => void;
+}) {
+  const { min = 0, max = 1, step = 0.05, suggested } = props;
+  const format = props.format ?? ((v: number) => v.toFixed(2));
+  const back = () => suggested !== undefined && props.onChange(suggested);
+  return (
+    <Box sx={{ width: "100%" }}>
+      <Box sx={{ display: "flex", justifyContent: "space-between", alignItems: "baseline" }}>
+        <Tooltip title={props.effect} placement="top-start">
+          <Typography variant="body2">{props.label}</Typography>
+        </Tooltip>
+        <Typography variant="body2" sx={{ fontWeight: 600 }}>
+          {format(props.value)}
+        </Typography>
+      </Box>
+      <Tooltip
+        title={suggested === undefined ? "" : `Suggested: ${format(suggested)}; a double click returns to it`}
+        placement="bottom-start"
+      >
+        <Slider
+          size="small"
+          value={props.value}
+          min={min}
+          max={max}
+          step={step}
+          marks={suggested === undefined ? false : [{ value: suggested }]}
+          aria-label={props.label}
+          getAriaValueText={format}
+          // Steps add up to figures like 0.39999: nobody chose those.
+          onChange={(_, value) => props.onChange(Number((value as number).toFixed(4)))}
+          onPointerDown={() => props.onHold?.(true)}
+          onChangeCommitted={() => props.onHold?.(false)}
+          onDoubleClick={back}
+          sx={{ py: 1, display: "block", "& .MuiSlider-mark": { height: 10, width: 2, bgcolor: "measured" } }}
+        />
+      </Tooltip>
+    </Box>
+  );
+}

@@ -1,0 +1,97 @@
+/** What makes the picture larger. */
+
+import { Box, MenuItem, Stack, TextField, Typography } from "@mui/material";
+import type { Card as ModelCard, Choice, Kernel, Model, Plan, Suggestion } from "../../api/client";
+import { family } from "../../shelf/measures";
+import { KERNEL_NAMES } from "../StageView";
+import { Card } from "./Card";
+import { evidence } from "./evidence";
+import { Dial } from "./Dial";
+import { Reasons } from "./Part";
+
+/** A subject's models of one grade, whatever their factors; a person's own has no grade. */
+function familyName(card: ModelCard): string {
+  return card.trial ? card.name : `${family(card)}, ${card.grade}`;
+}
+
+/** What enlarges, in words. */
+export function choiceText(choice: Choice, models: Model[], plan?: Plan): string {
+  if (choice.by === "plain") return `${KERNEL_NAMES[choice.kernel]}, no model`;
+  if (plan && plan.passes === 0) return "no model needed at this size";
+  const card = models.find((m) => m.card.subject === choice.subject)?.card;
+  const share = (choice.strength ?? 1) < 1 ? ` ${Math.round((choice.strength ?? 1) * 100)} %` : "";
+  const family = card ? familyName({ ...card, grade: choice.grade }) : `${choice.subject}, ${choice.grade}`;
+  return `${family}${share}${plan && plan.passes > 1 ? `, ${plan.passes} passes` : ""}`;
+}
+
+export function EnlargeCard(props: {
+  choice: Choice;
+  models: Model[];
+  plan?: Plan;
+  suggestion?: Suggestion;
+  onChange: (choice: Choice) => void;
+}) {
+  const { choice, onChange } = props;
+  const models = props.models.filter((m) => m.card.kind === "enlarge");
+  const families = [...new Map(models.map((m) => [`${m.card.subject} ${m.card.grade}`, m.card])).values()];
+  const value = choice.by === "plain" ? `plain ${choice.kernel}` : `${choice.subject} ${choice.grade}`;
+  const choose = (text: string) => {
+    const [subject = "", rest = ""] = text.split(" ");
+    const strength = choice.by === "learned" ? choice.strength : 1;
+    onChange(
+      subject === "plain"
+        ? { by: "plain", kernel: rest as Kernel }
+        : { by: "learned", subject, grade: rest as "draft" | "fine", strength },
+    );
+  };
+  const used = models.filter(
+    (m) => choice.by === "learned" && m.card.subject === choice.subject && m.card.grade === choice.grade,
+  );
+  const suggested = props.suggestion?.recipe.enlarge;
+  return (
+    <Card name="Enlarge" state={choiceText(choice, models, props.plan)} grow={1.2}>
+      <Stack spacing={1.5} sx={{ width: 388 }}>
+        <TextField select label="Enlarge with" value={value} onChange={(e) => choose(e.target.value)}>
+          {families.map((card) => (
+            <MenuItem key={`${card.subject} ${card.grade}`} value={`${card.subject} ${card.grade}`}>
+              {familyName(card)}
+            </MenuItem>
+          ))}
+          {Object.entries(KERNEL_NAMES).map(([kernel, name]) => (
+            <MenuItem key={kernel} value={`plain ${kernel}`}>
+              {name}, no model
+            </MenuItem>
+          ))}
+        </TextField>
+        {choice.by === "learned" && (
+          <Dial
+            label="Strength"
+            effect="The share of what the model made; the rest is the same picture by Lanczos 3. Lower it where detail looks invented."
+            value={choice.strength ?? 1}
+            format={(v) => `${Math.round(v * 100)} %`}
+            suggested={suggested?.by === "learned" ? (suggested.strength ?? 1) : undefined}
+            onChange={(strength) => onChange({ ...choice, strength })}
+          />
+        )}
+        <Reasons texts={props.suggestion?.reasons.filter((r) => r.step === "enlarge").map((r) => r.text) ?? []} />
+        {props.plan && <Typography variant="body2">{props.plan.description}</Typography>}
+        {used.map((model) => (
+          <Box key={model.card.id}>
+            <Typography variant="body2" sx={{ fontWeight: 600 }}>
+              {model.title}
+            </Typography>
+            <Typography variant="body2" sx={{ color: "measured" }}>
+              {evidence(model)}
+            </Typography>
+          </Box>
+        ))}
+        {used[0] && (
+          <Typography variant="caption" sx={{ color: "text.secondary" }}>
+            {used[0].card.purpose}
+            {used[0].card.weaknesses.length > 0 && ` Known weaknesses: ${used[0].card.weaknesses.join("; ")}.`}
+          </Typography>
+        )}
+      </Stack>
+    </Card>
+  );
+}

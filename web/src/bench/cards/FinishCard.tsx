@@ -1,0 +1,125 @@
+/** What is done at the print's own scale: edges, and a trace of grain. */
+
+import { Stack } from "@mui/material";
+import type { Finish, Plan, Reading, Suggestion } from "../../api/client";
+import { decimal } from "../../app/format";
+import { Card } from "./Card";
+import { Dial } from "./Dial";
+import { Part, Reasons } from "./Part";
+
+/** The step in a line. */
+export function finishLine({ edges, grain }: Finish): string {
+  const width = edges && !grain ? ` at ${decimal(edges.width, 1)} px` : "";
+  const parts = [
+    edges && `edges ${decimal(edges.strength, 1)}${width}`,
+    grain && `grain ${Math.round(grain.amount * 100)} %`,
+  ].filter(Boolean);
+  return parts.length === 0 ? "off" : parts.join(", ");
+}
+
+const percent = (share: number) => `${Math.round(share * 100)} %`;
+
+export function FinishCard(props: {
+  finish: Finish;
+  plan?: Plan;
+  reading?: Reading;
+  suggestion?: Suggestion;
+  onChange: (finish: Finish) => void;
+  /** While Leave flat tone is held, its mask is shown. */
+  onMask: (shown: boolean) => void;
+}) {
+  const { finish, onChange } = props;
+  const { edges, grain } = finish;
+  const suggested = props.suggestion?.recipe.finish;
+  const ppi = props.plan?.resolved.print?.ppi;
+  const onPaper = (px: number) =>
+    ppi ? `${decimal(px, 1)} px, ${decimal((px / ppi) * 25.4)} mm` : `${decimal(px, 1)} px`;
+  const usual = { strength: 0.5, width: 1, halo_guard: 0.8, leave_flat: 0.8 };
+  const level = props.reading?.reading.noise.level;
+  return (
+    <Card name="Finish" state={finishLine(finish)} grow={1.3}>
+      <Stack spacing={1} sx={{ width: 388 }}>
+        <Part
+          name="Edges"
+          on={edges != null}
+          onSwitch={(on) => onChange({ ...finish, edges: on ? (suggested?.edges ?? usual) : null })}
+        >
+          {edges && (
+            <>
+              <Dial
+                label="Edge strength"
+                effect="How much crisper edges become on paper."
+                value={edges.strength}
+                max={3}
+                suggested={suggested?.edges?.strength}
+                onChange={(strength) => onChange({ ...finish, edges: { ...edges, strength } })}
+              />
+              <Dial
+                label="Edge width"
+                effect="How wide an edge is that is made crisper: fine for prints held in the hand, wider for those seen from afar."
+                value={edges.width}
+                min={0.3}
+                max={6}
+                step={0.1}
+                format={onPaper}
+                suggested={suggested?.edges?.width}
+                onChange={(width) => onChange({ ...finish, edges: { ...edges, width } })}
+              />
+              <Dial
+                label="Halo guard"
+                effect="Keeps roofs and ridgelines from glowing: at 100 % no pixel leaves the tones around it."
+                value={edges.halo_guard}
+                format={percent}
+                suggested={suggested?.edges?.halo_guard}
+                onChange={(halo_guard) => onChange({ ...finish, edges: { ...edges, halo_guard } })}
+              />
+              <Dial
+                label="Leave flat tone"
+                effect="Keeps skin and sky from turning rough. While it is held, what is sharpened shows white."
+                value={edges.leave_flat}
+                format={percent}
+                suggested={suggested?.edges?.leave_flat}
+                onChange={(leave_flat) => onChange({ ...finish, edges: { ...edges, leave_flat } })}
+                onHold={props.onMask}
+              />
+            </>
+          )}
+        </Part>
+        <Part
+          name="Print grain"
+          on={grain != null}
+          unavailable={level ? undefined : "The original's own grain is being measured."}
+          onSwitch={(on) =>
+            onChange({ ...finish, grain: on && level ? (suggested?.grain ?? { amount: 0.2, level, size: 2 }) : null })
+          }
+        >
+          {grain && (
+            <>
+              <Dial
+                label="Strength"
+                effect="A share of the original's own grain, as it was measured at each brightness: a trace of it keeps cleaned tone from looking painted."
+                value={grain.amount}
+                max={1.5}
+                format={percent}
+                suggested={suggested?.grain?.amount}
+                onChange={(amount) => onChange({ ...finish, grain: { ...grain, amount } })}
+              />
+              <Dial
+                label="Grain size"
+                effect="How large a grain is on paper."
+                value={grain.size}
+                min={1}
+                max={8}
+                step={0.5}
+                format={onPaper}
+                suggested={suggested?.grain?.size}
+                onChange={(size) => onChange({ ...finish, grain: { ...grain, size } })}
+              />
+            </>
+          )}
+        </Part>
+        <Reasons texts={props.suggestion?.reasons.filter((r) => r.step === "finish").map((r) => r.text) ?? []} />
+      </Stack>
+    </Card>
+  );
+}

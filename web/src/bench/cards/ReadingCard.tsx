@@ -1,0 +1,102 @@
+/** What was measured on the original, and what it comes to. */
+
+import { Box, Button, Stack, Typography } from "@mui/material";
+import type { ReactNode } from "react";
+import type { Original, Reading } from "../../api/client";
+import { bytes, decimal, pixels } from "../../app/format";
+import { Card } from "./Card";
+
+/** The reading in a line: the figure that matters most, and how sharp it is. */
+export function readingLine(reading: Reading | undefined): string {
+  if (!reading) return "being measured";
+  const { noise, softness } = reading.reading;
+  const grain = noise.sigma < 0.8 ? "no noise" : `noise ${decimal(noise.sigma, 1)}`;
+  if (!softness) return grain;
+  return `${grain}, ${softness.sigma < 0.95 ? "sharp" : softness.sigma < 2.2 ? "a little soft" : "soft"}`;
+}
+
+function Fact(props: { name: string; children: ReactNode }) {
+  return (
+    <Box sx={{ display: "grid", gridTemplateColumns: "112px 1fr", columnGap: 1, py: 0.25 }}>
+      <Typography variant="body2" component="dt" sx={{ color: "text.secondary" }}>
+        {props.name}
+      </Typography>
+      <Typography variant="body2" component="dd" sx={{ m: 0, overflowWrap: "anywhere" }}>
+        {props.children}
+      </Typography>
+    </Box>
+  );
+}
+
+export function ReadingCard(props: { original: Original; reading?: Reading; onRemove: () => void }) {
+  const { original, reading } = props;
+  const { facts } = original;
+  const megapixels = (facts.size.width * facts.size.height) / 1e6;
+  return (
+    <Card name="Reading" state={readingLine(reading)} grow={1.2}>
+      <Box sx={{ width: 388 }}>
+        <Stack spacing={0.5} sx={{ mb: 1.5 }}>
+          {reading?.conclusion.map((sentence) => (
+            <Typography key={sentence} variant="body2">
+              {sentence}
+            </Typography>
+          ))}
+        </Stack>
+        {reading && <NoiseByBrightness level={reading.reading.noise.level} />}
+        <Box component="dl" sx={{ m: 0, mt: 1, pt: 1, borderTop: 1, borderColor: "divider" }}>
+          <Fact name="Size">
+            {pixels(facts.size)}, {decimal(megapixels, megapixels < 10 ? 2 : 1)} megapixels
+          </Fact>
+          <Fact name="File">
+            {facts.format}, {facts.depth} bits, {facts.channels}, {bytes(facts.bytes)}
+          </Fact>
+          <Fact name="Profile">{facts.profile ?? "none: treated as sRGB"}</Fact>
+          {facts.camera && (
+            <Fact name="Camera">
+              {facts.camera}
+              {facts.iso ? `, ISO ${facts.iso}` : ""}
+              {facts.exposure ? `, ${facts.exposure}` : ""}
+            </Fact>
+          )}
+          {facts.taken && <Fact name="Taken">{facts.taken}</Fact>}
+          {facts.turned && <Fact name="Turned">stood upright, as the camera noted</Fact>}
+          {facts.had_transparency && <Fact name="Transparency">laid on white</Fact>}
+        </Box>
+        <Stack direction="row" spacing={1} sx={{ mt: 1, ml: -0.75 }}>
+          <Button component="a" href={`/api/v1/originals/${original.id}/file`} download>
+            Download the original
+          </Button>
+          <Button color="inherit" onClick={props.onRemove}>
+            Take out of the order
+          </Button>
+        </Stack>
+      </Box>
+    </Card>
+  );
+}
+
+/** Sigma at eight brightnesses, from black to white. */
+function NoiseByBrightness({ level }: { level: number[] }) {
+  const most = Math.max(4, ...level);
+  return (
+    <Box role="img" aria-label={`Noise from the shadows to the lights: ${level.map((v) => decimal(v, 1)).join(", ")}`}>
+      <Stack direction="row" spacing={0.5} sx={{ height: 44, alignItems: "flex-end" }}>
+        {level.map((sigma, i) => (
+          <Box
+            key={i}
+            title={`sigma ${decimal(sigma, 1)}`}
+            sx={{ flex: 1, height: `${Math.max(2, (sigma / most) * 100)}%`, bgcolor: "measured" }}
+          />
+        ))}
+      </Stack>
+      <Stack direction="row" spacing={0.5} sx={{ height: 6, mt: 0.5 }}>
+        {level.map((_, i) => (
+          <Box key={i} sx={{ flex: 1, bgcolor: `hsl(0 0% ${(i + 0.5) * 12.5}%)`, border: 1, borderColor: "divider" }} />
+        ))}
+      </Stack>
+      <Typography variant="caption" sx={{ color: "text.secondary" }}>
+        noise from the shadows to the lights, up to {decimal(Math.max(...level), 1)} of 255 levels
+      </Typography>
+    </Box>
+  );
+}

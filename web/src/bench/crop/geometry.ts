@@ -1,0 +1,120 @@
+/**
+ * The geometry of cropping, in pixels of the turned picture; the server's own rules.
+ *
+ * Plain functions without React.
+ */
+
+import type { Frame, Size } from "../../api/client";
+
+export interface Rect {
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+}
+
+/** The furthest that a picture is straightened, in degrees either way. */
+export const MOST_DEGREES = 15;
+
+/** The size after quarter turns. */
+export function turnedSize(original: Size, frame: Frame): Size {
+  return (frame.quarter_turns ?? 0) % 2 === 1 ? { width: original.height, height: original.width } : original;
+}
+
+/** Where a place of the straightened picture lies in the merely turned one. */
+function straightToTurned(turned: Size, degrees: number, x: number, y: number): [number, number] {
+  const [sin, cos] = [Math.sin((degrees * Math.PI) / 180), Math.cos((degrees * Math.PI) / 180)];
+  const [cx, cy] = [turned.width / 2, turned.height / 2];
+  const [dx, dy] = [x - cx, y - cy];
+  return [cx + dx * cos + dy * sin, cy - dx * sin + dy * cos];
+}
+
+/** Whether a rectangle lies in the picture and straightening has left all its corners full. */
+export function isFull(rect: Rect, turned: Size, degrees: number): boolean {
+  if (rect.x < 0 || rect.y < 0 || rect.x + rect.width > turned.width || rect.y + rect.height > turned.height)
+    return false;
+  if (degrees === 0) return true;
+  const corners = [
+    [rect.x, rect.y],
+    [rect.x + rect.width, rect.y],
+    [rect.x, rect.y + rect.height],
+    [rect.x + rect.width, rect.y + rect.height],
+  ] as const;
+  return corners.every(([x, y]) => {
+    const [tx, ty] = straightToTurned(turned, degrees, x, y);
+    return tx >= 0 && ty >= 0 && tx <= turned.width && ty <= turned.height;
+  });
+}
+
+/** The rectangle, shrunk around its middle until it is full; a little at a time, at most to a pixel. */
+export function shrunkToFull(rect: Rect, turned: Size, degrees: number): Rect {
+  const [cx, cy] = [rect.x + rect.width / 2, rect.y + rect.height / 2];
+  for (let share = 1; share > 0.02; share *= 0.985) {
+    const [width, height] = [rect.width * share, rect.height * share];
+    const inside = { x: cx - width / 2, y: cy - height / 2, width, height };
+    if (isFull(inside, turned, degrees)) return inside;
+  }
+  return { x: cx, y: cy, width: 1, height: 1 };
+}
+
+/** The largest full rectangle of a proportion (width / height) around the picture's middle. */
+export function largest(turned: Size, degrees: number, proportion: number): Rect {
+  const width = Math.min(turned.width, turned.height * proportion);
+  const height = width / proportion;
+  const rect = { x: (turned.width - width) / 2, y: (turned.height - height) / 2, width, height };
+  return shrunkToFull(rect, turned, degrees);
+}
+
+/** In whole pixels, never outside. */
+export function inPixels(rect: Rect, turned: Size): Rect {
+  const x = Math.max(0, Math.min(Math.ceil(rect.x), turned.width - 1));
+  const y = Math.max(0, Math.min(Math.ceil(rect.y), turned.height - 1));
+  return {
+    x,
+    y,
+    width: Math.max(1, Math.min(Math.floor(rect.x + rect.width) - x, turned.width - x)),
+    height: Math.max(1, Math.min(Math.floor(rect.y + rect.height) - y, turned.height - y)),
+  };
+}
+
+/** A side or corner of a rectangle that is dragged: -1, 0 or 1 across and down. */
+export type Grip = readonly [-1 | 0 | 1, -1 | 0 | 1];
+
+/**
+ * The rectangle after its grip was dragged by (dx, dy), keeping a proportion if one is given.
+ *
+ * What would not be full is not taken: the rectangle stays as it is.
+ */
+export function dragged(
+  rect: Rect,
+  grip: Grip,
+  dx: number,
+  dy: number,
+  turned: Size,
+  degrees: number,
+  proportion?: number,
+): Rect {
+  const [gx, gy] = grip;
+  if (gx === 0 && gy === 0) {
+    const moved = { ...rect, x: rect.x + dx, y: rect.y + dy };
+    if (isFull(moved, turned, degrees)) return moved;
+    // Along the edge, if not across it.
+    const across = { ...rect, x: rect.x + dx };
+    if (isFull(across, turned, degrees)) return across;
+    const down = { ...rect, y: rect.y + dy };
+    return isFull(down, turned, degrees) ? down : rect;
+  }
+  let width = rect.width + gx * dx;
+  let height = rect.height + gy * dy;
+  if (proportion !== undefined) {
+    if (gx === 0) width = height * proportion;
+    else if (gy === 0) height = width / proportion;
+    else if (width / height > proportion) width = height * proportion;
+    else height = width / proportion;
+  }
+  if (width < 16 || height < 16) return rect;
+  const x = gx < 0 ? rect.x + rect.width - width : gx > 0 ? rect.x : rect.x + (rect.width - width) / 2;
+  const y = gy < 0 ? rect.y + rect.height - height : gy > 0 ? rect.y : rect.y + (rect.height - height) / 2;
+  const next = { x, y, width, height };
+  return isFull(next, turned, degrees) ? next : rect;
+}

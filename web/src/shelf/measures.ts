@@ -1,0 +1,82 @@
+/** What a card's scores say, drawn together for its chart and its line. */
+
+import type { Card, Model } from "../api/client";
+import { decimal } from "../app/format";
+
+export interface Bar {
+  label: string;
+  /** dB: the mean over the pictures of one set, or of one damage. */
+  value: number;
+  /** Of what the model was made for, and so the bar that counts. */
+  own: boolean;
+}
+
+const SET_NAMES: { [set: string]: string } = {
+  photographs: "photographs of all kinds",
+  lettering: "lettering and line",
+  foliage: "foliage and ground",
+  fur: "fur and strands",
+  prints: "scans of old prints",
+};
+
+/** A model's name without its factor: "Everyday" for "Everyday x4". */
+export const family = (card: Card) => card.name.replace(/ x\d+$/, "");
+
+export const mean = (values: number[]) => values.reduce((a, b) => a + b, 0) / values.length;
+
+/** What a subject is called in the filter and on a card. */
+export function subjectName(card: Card): string {
+  if (card.trial) return "your own";
+  return card.kind === "enlarge" ? family(card) : card.name;
+}
+
+/** The set of pictures that shows what a model is for. */
+export function ownSet(card: Card): string {
+  return card.scores.some((s) => s.set === card.subject) ? card.subject : "photographs";
+}
+
+/** Gains over bicubic by set, or over the damaged picture by damage. */
+export function bars(card: Card): Bar[] {
+  if (card.kind === "clean") {
+    const damaged = (card.cleaning ?? []).filter((c) => c.before > 0);
+    return damaged.map((c) => ({ label: c.damage, value: c.after - c.before, own: true }));
+  }
+  const sets = [...new Set(card.scores.map((s) => s.set))];
+  const own = ownSet(card);
+  return sets
+    .map((set) => ({
+      label: SET_NAMES[set] ?? set,
+      value: mean(card.scores.filter((s) => s.set === set).map((s) => s.model - s.bicubic)),
+      own: set === own,
+    }))
+    .sort((a, b) => Number(b.own) - Number(a.own));
+}
+
+const signed = (value: number, digits = 2) =>
+  `${value > 0 ? "+" : value < 0 ? "\u2212" : ""}${decimal(Math.abs(value), digits)}`;
+
+/** What choosing this subject brings over Everyday, on the subject and off it; nothing for Everyday itself. */
+export function overEveryday(card: Card): string | undefined {
+  const over = (set: string) =>
+    card.scores.filter((s) => s.set === set && s.everyday != null).map((s) => s.model - (s.everyday ?? 0));
+  const own = ownSet(card);
+  const [on, off] = [over(own), own === "photographs" ? [] : over("photographs")];
+  if (on.length === 0) return undefined;
+  const texture = card.scores.filter((s) => s.set === own && s.everyday_texture != null);
+  const error = (pick: (s: (typeof texture)[number]) => number) => decimal(mean(texture.map(pick)), 1);
+  const parts = [`${signed(mean(on))} dB over Everyday on its subject`];
+  if (off.length > 0) parts.push(`${signed(mean(off))} dB on photographs of all kinds`);
+  parts.push(
+    `texture off by ${error((s) => s.model_texture)} dB, Everyday's by ${error((s) => s.everyday_texture ?? 0)}`,
+  );
+  return parts.join("; ");
+}
+
+/** "1.1 megapixels a second here; 12 megapixels take 11 s". */
+export function speed(model: Model): string {
+  const rate = model.pixels_per_second;
+  if (!rate) return "speed not measured yet";
+  const seconds = 12e6 / rate;
+  const time = seconds < 90 ? `${Math.round(seconds)} s` : `${Math.round(seconds / 60)} min`;
+  return `${decimal(rate / 1e6)} megapixels a second here: 12 megapixels take ${time}`;
+}
