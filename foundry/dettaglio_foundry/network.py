@@ -39,7 +39,51 @@ class Enlarger(nn.Module):
         return F.pixel_shuffle(self.tail(features) + repeated, self.factor)
 
 
-def calm(net: Enlarger) -> Enlarger:
+class Cleaner(nn.Module):
+    """(N, 3, H, W) encoded RGB in [0, 1] and its level (N, 1, H, W) -> (N, 3, H, W), same encoding, not clamped.
+
+    The level says how much damage there is at each pixel, so that one network serves every amount: the
+    standard deviation of the noise over 1.0, or 1 - quality / 100 of a JPEG. At level 0 it should change nothing.
+
+    It works on pixels folded 2x2, a quarter of the positions; H and W are even. Otherwise built as `Enlarger`.
+    """
+
+    FOLD = 2
+
+    def __init__(self, channels: int, blocks: int):
+        super().__init__()
+        assert blocks % 2 == 0, "blocks come in pairs"
+        self.factor = 1
+        self.blocks = blocks
+        folded = self.FOLD**2
+        self.head = nn.Conv2d(4 * folded, channels, 3, padding=1)
+        self.body = nn.ModuleList(nn.Conv2d(channels, channels, 3, padding=1) for _ in range(blocks))
+        self.act = nn.ModuleList(nn.PReLU(channels) for _ in range(blocks + 1))
+        self.tail = nn.Conv2d(channels, 3 * folded, 3, padding=1)
+
+    @property
+    def halo(self) -> int:
+        """One folded pixel for each 3x3 convolution on the way."""
+        return self.FOLD * (self.blocks + 2)
+
+    def forward(self, x: torch.Tensor, level: torch.Tensor) -> torch.Tensor:
+        folded = F.pixel_unshuffle(torch.cat([x, level], 1), self.FOLD)
+        features = self.act[0](self.head(folded))
+        for i, conv in enumerate(self.body):
+            if i % 2 == 0:
+                features = self.act[i + 1](conv(features))
+            else:
+                features = features + conv(features)
+        return x + F.pixel_shuffle(self.tail(features), self.FOLD)
+
+
+def build(config) -> Enlarger | Cleaner:
+    if config.kind == "clean":
+        return Cleaner(config.channels, config.blocks)
+    return Enlarger(config.channels, config.blocks, config.factor)
+
+
+def calm(net: Enlarger | Cleaner) -> Enlarger | Cleaner:
     """Scale a fresh network so that each shortcut starts small and the output starts as its input.
 
     Deep plain networks without normalisation learn faster from there.
@@ -48,4 +92,20 @@ def calm(net: Enlarger) -> Enlarger:
         for conv in list(net.body)[1::2]:
             conv.weight.mul_(0.1)
         net.tail.weight.mul_(0.1)
+    return net
+
+
+def start_from(net: Enlarger | Cleaner, weights: dict[str, torch.Tensor]) -> Enlarger | Cleaner:
+    """Let a fresh network begin as a trained one with as many blocks and no more channels: it answers as that one did.
+
+    The old channels come first and hear nothing of the new ones yet (after Chen, Goodfellow and Shlens, Net2Net, 2016).
+    """
+    fresh = net.state_dict()
+    assert fresh.keys() == weights.keys(), "it has another number of blocks"
+    for name, old in weights.items():
+        value = fresh[name]
+        if value.dim() == 4 and not name.startswith("head"):
+            value[: old.shape[0]] = 0
+        value[tuple(slice(side) for side in old.shape)] = old
+    net.load_state_dict(fresh)
     return net

@@ -4,7 +4,7 @@
 
 The checkpoint holds weights, their running average, the optimiser and the random states: a run that
 was stopped (Ctrl-C, SIGTERM or --minutes) goes on as if it had not been. --start WEIGHTS begins from
-an earlier model's state dictionary.
+an earlier model's state dictionary, which may be of a smaller network.
 """
 
 import argparse
@@ -17,12 +17,16 @@ import numpy as np
 import torch
 
 from .config import Config
-from .degrade import degrade, shrink
-from .network import Enlarger, calm
-from .photos import PatchSource
+from .degrade import shrink
+from .lessons import Pair, lesson_for
+from .network import Cleaner, Enlarger, build, calm, start_from
+from .photos import load_all
+from .sources import Mixture
+from .texture import texture_loss
 
 AVERAGE_DECAY = 0.999
 WARM_UP_STEPS = 200
+PROBES = 24
 LUMA = torch.tensor([65.481, 128.553, 24.966]).view(1, 3, 1, 1) / 255  # ITU-R BT.601
 
 
@@ -37,17 +41,36 @@ def psnr_luma(a: torch.Tensor, b: torch.Tensor, margin: int) -> float:
     return (-10 * torch.log10((difference**2).mean())).item()
 
 
+def undone(config: Config, patches: torch.Tensor) -> list[Pair]:
+    """Fixed damaged patches with what they should become."""
+    if config.kind == "enlarge":
+        return [(((shrink(patches, config.factor) * 255).round() / 255,), patches)]
+    state = torch.get_rng_state()
+    torch.manual_seed(11)
+    lesson, rng = lesson_for(config), random.Random(11)
+    pairs = [lesson.pair(patches[i : i + 4], rng) for i in range(0, len(patches), 4)]
+    torch.set_rng_state(state)
+    return pairs
+
+
 @torch.no_grad()
-def probe(net: Enlarger, patches: torch.Tensor) -> float:
-    """Gain over bicubic in dB on fixed patches of the training photographs: a pulse, not a score."""
-    small = (shrink(patches, net.factor) * 255).round() / 255
-    plain = torch.nn.functional.interpolate(small, scale_factor=net.factor, mode="bicubic").clamp(0, 1)
-    learned = net(small.contiguous(memory_format=torch.channels_last)).clamp(0, 1)
-    margin = net.factor + 4
-    gains = [
-        psnr_luma(l[None], p[None], margin) - psnr_luma(b[None], p[None], margin)
-        for l, b, p in zip(learned, plain, patches)
-    ]
+def probe(net: Enlarger | Cleaner, pairs: list[Pair]) -> float:
+    """Gain in dB over bicubic, or over the damaged picture, on fixed patches of the training photographs.
+
+    A pulse, not a score.
+    """
+    gains = []
+    for inputs, target in pairs:
+        damaged = inputs[0]
+        if net.factor > 1:
+            damaged = torch.nn.functional.interpolate(damaged, scale_factor=net.factor, mode="bicubic").clamp(0, 1)
+        learned = net(*inputs).clamp(0, 1)
+        margin = net.factor + 4
+        gains += [
+            psnr_luma(l[None], t[None], margin) - psnr_luma(d[None], t[None], margin)
+            for l, d, t in zip(learned, damaged, target)
+            if not torch.equal(d, t)
+        ]
     return float(np.mean(gains))
 
 
@@ -59,9 +82,10 @@ class Run:
         self.path = folder / f"{config.id}.pt"
         self.rng = random.Random(config.seed)
         torch.manual_seed(config.seed)
-        self.net = calm(Enlarger(config.channels, config.blocks, config.factor))
+        self.net = calm(build(config))
+        self.lesson = lesson_for(config)
         if start:
-            self.net.load_state_dict(torch.load(start))
+            start_from(self.net, torch.load(start))
         self.net.to(memory_format=torch.channels_last)
         self.average = {k: v.clone() for k, v in self.net.state_dict().items()}
         self.adam = torch.optim.Adam(self.net.parameters(), config.learning_rate, betas=(0.9, 0.99))
@@ -90,18 +114,19 @@ class Run:
         torch.save(state, fresh)
         fresh.rename(self.path)
 
-    def averaged(self) -> Enlarger:
-        net = Enlarger(self.config.channels, self.config.blocks, self.config.factor)
+    def averaged(self) -> Enlarger | Cleaner:
+        net = build(self.config)
         net.load_state_dict(self.average)
         return net.eval()
 
-    def learn(self, source: PatchSource) -> float:
-        large = source.batch(self.config.batch)
-        small = degrade(large, self.config.factor, self.config.damage, self.rng)
+    def learn(self, source: Mixture) -> float:
+        inputs, target = self.lesson.pair(source.batch(self.config.batch), self.rng)
         for group in self.adam.param_groups:
             group["lr"] = learning_rate(self.config, self.step)
-        guess = self.net(small.contiguous(memory_format=torch.channels_last))
-        loss = ((guess - large) ** 2 + 1e-6).sqrt().mean()  # Charbonnier
+        guess = self.net(*(i.contiguous(memory_format=torch.channels_last) for i in inputs))
+        loss = ((guess - target) ** 2 + 1e-6).sqrt().mean()  # Charbonnier
+        if self.config.texture_weight:
+            loss = loss + self.config.texture_weight * texture_loss(guess, target)
         self.adam.zero_grad()
         loss.backward()
         torch.nn.utils.clip_grad_norm_(self.net.parameters(), 1.0)
@@ -118,6 +143,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(description="Train one model; stop and resume at will.")
     parser.add_argument("config")
     parser.add_argument("--photos", default="photos")
+    parser.add_argument("--fonts", default="fonts")
     parser.add_argument("--runs", default="runs")
     parser.add_argument("--minutes", type=float, default=float("inf"), help="stop cleanly after this long")
     parser.add_argument("--start", help="state dictionary to begin from")
@@ -130,12 +156,12 @@ def main() -> None:
     folder.mkdir(parents=True, exist_ok=True)
     config = Config.read(args.config)
     run = Run(config, folder, args.start)
-    source = PatchSource(args.photos, config.patch * config.factor, run.rng)
-    fixed = PatchSource(args.photos, 192, random.Random(7))
-    fixed.pictures = source.pictures
-    probes = fixed.batch(24)
+    pictures = load_all(args.photos)
+    source = Mixture(config.patches, pictures, args.fonts, config.patch * config.factor, run.rng)
+    fixed = Mixture(config.patches, pictures, args.fonts, 192, random.Random(7), sheets=PROBES)
+    probes = undone(config, fixed.batch(PROBES))
     parameters = sum(p.numel() for p in run.net.parameters())
-    print(f"{config.id}: {parameters} parameters, halo {run.net.halo}, {len(source.pictures)} photographs, step {run.step}")
+    print(f"{config.id}: {parameters} parameters, halo {run.net.halo}, {source.describe()}, step {run.step}")
 
     began = last_save = time.monotonic()
     while run.step < config.steps and not stopping and time.monotonic() - began < args.minutes * 60:
@@ -146,7 +172,7 @@ def main() -> None:
             last_save = time.monotonic()
             run.save()
             gain = probe(run.averaged(), probes)
-            print(f"step {run.step}, {run.seconds:.0f} s, loss {loss:.5f}, {gain:+.3f} dB over bicubic", flush=True)
+            print(f"step {run.step}, {run.seconds:.0f} s, loss {loss:.5f}, {gain:+.3f} dB", flush=True)
     run.save()
     print(f"stopped at step {run.step} of {config.steps}, {run.seconds:.0f} s, {probe(run.averaged(), probes):+.3f} dB")
 

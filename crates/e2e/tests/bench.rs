@@ -4,16 +4,21 @@ mod browser;
 
 use std::time::Duration;
 
-use browser::{Browser, project};
-use dettaglio_core::codec::read;
+use browser::{Browser, project, server_program};
+use dettaglio_core::codec::{Decoded, read};
+use dettaglio_core::frame::Frame;
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::limits::Limits;
 use dettaglio_core::model::Shelf;
+use dettaglio_core::reading::Reading;
+use dettaglio_core::recipe::{Recipe, Surround};
 use dettaglio_core::render::{Renderer, Unhurried};
-use dettaglio_core::treatment::Treatment;
+use dettaglio_core::size::Target;
+use dettaglio_core::suggest::{PrintFacts, Suggestion};
 use dettaglio_server::service::{Service, Settings};
 use dettaglio_store::testing::TestServer;
 use fantoccini::Locator;
+use fantoccini::key::Key;
 use tempfile::TempDir;
 
 async fn service(folder: &TempDir, database: &TestServer, demo: bool) -> Service {
@@ -22,6 +27,7 @@ async fn service(folder: &TempDir, database: &TestServer, demo: bool) -> Service
         data: folder.path().to_owned(),
         database: Some(database.fresh_database().await),
         models: project().join("models"),
+        program: server_program(),
         front: project().join("web/dist"),
         demo: demo.then(|| project().join("demo")),
         limits: Limits::default(),
@@ -56,8 +62,7 @@ async fn from_a_photograph_to_a_file_for_the_printer() {
 
     // A print of 30 x 20 cm at 200 ppi.
     page.click_named("button", "Size").await;
-    page.click("[role=combobox]", "Factor").await;
-    page.click("li", "Print size").await;
+    page.choose_option("[role=combobox]", "Factor", "Print size").await;
     page.type_over("input[aria-label='Paper width']", "30").await;
     page.type_over("input[aria-label='Paper height']", "20").await;
     page.type_over("input[aria-label=Resolution]", "200").await;
@@ -82,7 +87,7 @@ async fn from_a_photograph_to_a_file_for_the_printer() {
     // The run survives a reload, and its result is there to be saved.
     page.click("[data-testid=run]", "Run").await;
     page.open(&format!("http://{}/", service.address)).await;
-    page.wait_for_text("section[aria-label=Process]", "1, the latest").await;
+    page.wait_for_text("section[aria-label=Process]", "1, latest").await;
     page.click("section[aria-label=Process] button", "Results").await;
     let link = page.attribute("[data-testid=result] a", "href").await;
     let url = format!("http://{}{link}", service.address);
@@ -93,11 +98,19 @@ async fn from_a_photograph_to_a_file_for_the_printer() {
     std::fs::write(&file, &saved).unwrap();
     let limits = Limits::default();
     let written = read(&file, ContentHash::of(&saved), &limits).unwrap().original;
-    let original = read(&photo, ContentHash::of_file(&photo).unwrap(), &limits).unwrap().original;
+    let Decoded { original, facts } = read(&photo, ContentHash::of_file(&photo).unwrap(), &limits).unwrap();
     let shelf = Shelf::open(&project().join("models")).unwrap();
     let size = written.size();
     assert_eq!((size.width, size.height), (2362, 1575));
-    let treatment = Treatment::with_model(&shelf, "everyday-x4-draft", original.size(), size).unwrap();
+    // Nothing but the size was said, so all steps are what the picture's own reading suggests for this print.
+    let target = Target::Print { paper: "30x20cm".parse().unwrap(), ppi: 200.0 };
+    let print = target.resolve(original.size()).unwrap();
+    let known =
+        PrintFacts { factor: print.factor, ppi: Some(200.0), distance_m: print.print.map(|p| p.usual_distance_m()) };
+    let suggestion = Suggestion::of(&Reading::of(&original, &facts), &facts, &shelf, known);
+    assert!(suggestion.clean.noise.is_some() && suggestion.finish.edges.is_some(), "every step has something to do");
+    let recipe = Recipe::suggested(&suggestion, Frame::default(), Surround::None);
+    let treatment = recipe.work_out(&shelf, original.size(), target).unwrap().treatment;
     let due = Renderer::new(shelf, 256 << 20).render(&original, &treatment, size.whole(), &Unhurried).unwrap();
     let got = written.region(size.whole());
     let same = |(got, due): (&f32, &f32)| (got * 255.0).round() == (due * 255.0 + 0.5).floor();
@@ -132,6 +145,98 @@ async fn the_demo_opens_with_a_result_in_view() {
     page.undo().await;
     page.wait_for_text("[data-testid=consequences]", "3\u{2009}543 × 2\u{2009}362 px").await;
     tokio::time::sleep(Duration::from_millis(100)).await;
+    page.close().await;
+    service.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_slider_moves_from_its_suggestion_and_a_double_click_returns_it() {
+    let database = TestServer::shared();
+    let folder = tempfile::tempdir().unwrap();
+    let service = service(&folder, &database, true).await;
+    let page = Browser::start().await;
+    page.open(&format!("http://{}/", service.address)).await;
+    page.wait_for_tiles().await;
+    let suggested = page.pixels_of_the_stage().await;
+
+    page.click("section[aria-label=Process] button", "Clean").await;
+    let grain = "input[aria-label=Grain]";
+    assert_eq!(page.attribute(grain, "value").await, "0.9");
+    page.fill(grain, &char::from(Key::Left).to_string().repeat(10)).await;
+    page.wait_until("the slider has moved", async |p: &Browser| p.attribute(grain, "value").await == "0.4").await;
+    page.wait_until("the grain is back in the picture", async |p: &Browser| {
+        p.wait_for_tiles().await;
+        p.pixels_of_the_stage().await != suggested
+    })
+    .await;
+    page.double_click(".MuiSlider-root:has(input[aria-label=Grain])").await;
+    page.wait_until("the slider is back", async |p: &Browser| p.attribute(grain, "value").await == "0.9").await;
+    page.wait_until("and so is the picture", async |p: &Browser| {
+        p.wait_for_tiles().await;
+        p.pixels_of_the_stage().await == suggested
+    })
+    .await;
+    page.press("Escape").await;
+
+    // Turned, the print is turned too; undone, it is as it was.
+    page.click("section[aria-label=Process] button", "Frame").await;
+    page.click("button", "Turn right").await;
+    page.wait_for_text("[data-testid=consequences]", "2\u{2009}362 × 3\u{2009}543 px").await;
+    page.press("Escape").await;
+    page.undo().await;
+    page.wait_for_text("[data-testid=consequences]", "3\u{2009}543 × 2\u{2009}362 px").await;
+
+    // What was set is there again after a reload.
+    page.click("section[aria-label=Process] button", "Clean").await;
+    page.fill(grain, &char::from(Key::Left).to_string().repeat(2)).await;
+    page.wait_until("the slider has moved", async |p: &Browser| p.attribute(grain, "value").await == "0.8").await;
+    page.wait_for_text("section[aria-label=Process]", "noise 80 %").await;
+    page.press("Escape").await;
+    page.wait_for_tiles().await;
+    page.open(&format!("http://{}/", service.address)).await;
+    page.wait_for_text("section[aria-label=Process]", "noise 80 %").await;
+    page.close().await;
+    service.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_model_of_ones_own_goes_through_the_shelf_to_the_bench() {
+    let database = TestServer::shared();
+    let folder = tempfile::tempdir().unwrap();
+    let service = service(&folder, &database, true).await;
+    let page = Browser::start().await;
+    page.open(&format!("http://{}/", service.address)).await;
+    page.click("nav[aria-label=Views] button", "Shelf").await;
+    page.wait_for_text("main[aria-label='Model shelf']", "Everyday x4, draft").await;
+
+    // A refusal says why, in the dialog.
+    let own = project().join("crates/core/tests/own");
+    page.click("main button", "Add a model of your own").await;
+    page.choose_file("[data-testid=model-input]", &own.join("two-inputs.onnx")).await;
+    page.click("[role=dialog] button", "Try and add").await;
+    page.wait_for_text("[role=dialog] [role=alert]", "2 inputs").await;
+    page.choose_file("[data-testid=model-input]", &own.join("plain-x2.onnx")).await;
+    page.fill("[role=dialog] input[type=text]", " twin").await;
+    page.click("[role=dialog] button", "Try and add").await;
+    page.wait_for_text("[role=dialog] [role=alert]", "makes pictures 2 times larger").await;
+    page.click("[role=dialog] button", "Close").await;
+    page.wait_for_text("article[aria-label='plain-x2 twin']", "this model").await;
+
+    // On the bench it can be chosen, and tiles come from it.
+    page.click("nav[aria-label=Views] button", "Bench").await;
+    page.click("section[aria-label=Process] button", "Enlarge").await;
+    page.choose_option("[role=dialog] [role=combobox]", "Everyday", "plain-x2 twin").await;
+    page.press("Escape").await;
+    page.wait_for_text("section[aria-label=Process]", "plain-x2 twin").await;
+    page.wait_for_tiles().await;
+
+    // Retired, it moves down and can be put back.
+    page.click("nav[aria-label=Views] button", "Shelf").await;
+    page.click("article[aria-label='plain-x2 twin'] button", "Retire").await;
+    page.wait_for_text("article[aria-label='plain-x2 twin']", "Restore").await;
+    page.click("article[aria-label='plain-x2 twin'] button", "Restore").await;
+    page.wait_for_text("article[aria-label='plain-x2 twin']", "Retire").await;
+
     page.close().await;
     service.stop().await;
 }

@@ -20,6 +20,12 @@ pub fn project() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").canonicalize().expect("the project")
 }
 
+/// The server's program, which the workspace's tests build beside their own.
+pub fn server_program() -> PathBuf {
+    let test = std::env::current_exe().expect("this test's program");
+    test.ancestors().nth(2).expect("the build's folder").join("dettaglio-server")
+}
+
 pub struct Browser {
     pub driver: Client,
     process: Process,
@@ -58,6 +64,8 @@ impl Browser {
             "--disable-component-update",
             "--disable-sync",
             "--window-size=1280,900",
+            // What moves would be clicked where it is no longer.
+            "--force-prefers-reduced-motion",
             &format!("--user-data-dir={}", profile.path().display()),
         ]
         .map(str::to_owned);
@@ -113,6 +121,22 @@ impl Browser {
         .await;
     }
 
+    /// Chooses from a list of choices that drops down, as the keyboard does.
+    ///
+    /// With the mouse, a button let go late counts as a choice of what the list has opened under it.
+    pub async fn choose_option(&self, css: &str, now: &str, wanted: &str) {
+        self.wait_until(&format!("{css} with \"{now}\" drops down"), async |page: &Self| {
+            for element in page.driver.find_all(Locator::Css(css)).await.unwrap_or_default() {
+                if element.text().await.unwrap_or_default().contains(now) {
+                    return element.send_keys(&char::from(Key::Enter).to_string()).await.is_ok();
+                }
+            }
+            false
+        })
+        .await;
+        self.click("li[role=option]", wanted).await;
+    }
+
     async fn click_where(&self, css: &str, wanted: &str, words: impl AsyncFn(&Element) -> String) {
         self.wait_until(&format!("{css} with \"{wanted}\" can be clicked"), async |page: &Self| {
             for element in page.driver.find_all(Locator::Css(css)).await.unwrap_or_default() {
@@ -137,15 +161,17 @@ impl Browser {
     }
 
     pub async fn choose_files(&self, paths: &[&Path]) {
-        self.driver
-            .wait()
-            .at_most(PATIENCE)
-            .for_element(Locator::Css("[data-testid=file-input]"))
-            .await
-            .expect("a picker");
         let list = paths.iter().map(|p| p.display().to_string()).collect::<Vec<_>>().join("\n");
-        let input = self.driver.find(Locator::Css("[data-testid=file-input]")).await.expect("a picker");
-        input.send_keys(&list).await.expect("files");
+        self.choose("[data-testid=file-input]", &list).await;
+    }
+
+    pub async fn choose_file(&self, css: &str, path: &Path) {
+        self.choose(css, &path.display().to_string()).await;
+    }
+
+    /// Gives paths, one a line, to a file input, which may be hidden.
+    async fn choose(&self, css: &str, paths: &str) {
+        self.find(css).await.send_keys(paths).await.expect("files");
     }
 
     pub async fn press(&self, key: &str) {
@@ -155,6 +181,18 @@ impl Browser {
         self.driver.perform_actions(actions).await.expect("a key");
         // A dialog that closes takes a moment to let go of the page.
         tokio::time::sleep(Duration::from_millis(400)).await;
+    }
+
+    /// Two clicks into the middle of an element, in quick succession.
+    pub async fn double_click(&self, css: &str) {
+        let (x, y, width, height) = self.find(css).await.rectangle().await.expect("a place");
+        let to = PointerAction::MoveTo { duration: None, x: x + width / 2.0, y: y + height / 2.0 };
+        let left = fantoccini::actions::MOUSE_BUTTON_LEFT;
+        let mut actions = MouseActions::new("mouse".to_owned()).then(to);
+        for _ in 0..2 {
+            actions = actions.then(PointerAction::Down { button: left }).then(PointerAction::Up { button: left });
+        }
+        self.driver.perform_actions(actions).await.expect("two clicks");
     }
 
     pub async fn undo(&self) {
