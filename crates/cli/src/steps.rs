@@ -60,8 +60,8 @@ impl StepArgs {
         }
         self.surround(&mut recipe);
         self.enlarge(&mut recipe, shelf)?;
-        self.clean(&mut recipe.clean, shelf, &reading)?;
-        self.finish(&mut recipe.finish, &reading);
+        self.clean(&mut recipe.steps.clean, shelf, &reading)?;
+        self.finish(&mut recipe.steps.finish, &reading);
         Ok(recipe)
     }
 
@@ -85,15 +85,15 @@ impl StepArgs {
     fn enlarge(&self, recipe: &mut Recipe, shelf: &Shelf) -> anyhow::Result<()> {
         let learned = |subject: &str, grade| Choice::Learned { subject: subject.to_owned(), grade, strength: 1.0 };
         match self.model.as_deref() {
-            Some("nearest") => recipe.enlarge = Choice::Plain { kernel: Kernel::Nearest },
-            Some("bicubic") => recipe.enlarge = Choice::Plain { kernel: Kernel::Bicubic },
-            Some("lanczos3") => recipe.enlarge = Choice::Plain { kernel: Kernel::Lanczos3 },
+            Some("nearest") => recipe.steps.enlarge = Choice::Plain { kernel: Kernel::Nearest },
+            Some("bicubic") => recipe.steps.enlarge = Choice::Plain { kernel: Kernel::Bicubic },
+            Some("lanczos3") => recipe.steps.enlarge = Choice::Plain { kernel: Kernel::Lanczos3 },
             Some(id) => {
                 let card = shelf.get(id)?.card();
-                recipe.enlarge = learned(&card.subject, card.grade);
+                recipe.steps.enlarge = learned(&card.subject, card.grade);
             }
             None => {
-                if let Choice::Learned { grade, .. } = &mut recipe.enlarge {
+                if let Choice::Learned { grade, .. } = &mut recipe.steps.enlarge {
                     if self.draft {
                         *grade = Grade::Draft;
                     }
@@ -104,7 +104,7 @@ impl StepArgs {
             }
         }
         if let Some(wanted) = self.strength {
-            match &mut recipe.enlarge {
+            match &mut recipe.steps.enlarge {
                 Choice::Learned { strength, .. } => *strength = wanted,
                 Choice::Plain { .. } => bail!("--strength mixes a model's result with a plain one: choose a model"),
             }

@@ -60,15 +60,28 @@ pub struct Departure {
 /// The result is averaged down in light to the original's size, or up where it is smaller.
 pub fn departure(original: &Planes, result: &Planes) -> Departure {
     let size = original.size();
-    let back = resample(result, size, size.whole(), Kernel::Bicubic);
+    Departure::of(colour_differences(original, &resample(result, size, size.whole(), Kernel::Bicubic)))
+}
+
+impl Departure {
+    /// From the departure of each pixel; of at least one.
+    pub fn of(map: Vec<f32>) -> Self {
+        let mut sorted = map.clone();
+        let place = ((sorted.len() as f64 * 0.95) as usize).min(sorted.len() - 1);
+        let p95 = *sorted.select_nth_unstable_by(place, f32::total_cmp).1;
+        let mean = map.iter().sum::<f32>() / map.len() as f32;
+        Self { map, p95, mean }
+    }
+}
+
+/// CIEDE2000 between each pixel of two pictures of one size that hold sRGB values, row by row.
+///
+/// # Panics
+/// When the sizes differ.
+pub fn colour_differences(a: &Planes, b: &Planes) -> Vec<f32> {
+    assert_eq!(a.size(), b.size(), "pictures of one size");
     let at = |planes: &Planes, i: usize| lab([0, 1, 2].map(|channel| planes.plane(channel)[i]));
-    let map: Vec<f32> =
-        (0..size.area() as usize).into_par_iter().map(|i| ciede2000(at(original, i), at(&back, i))).collect();
-    let mut sorted = map.clone();
-    let place = ((sorted.len() as f64 * 0.95) as usize).min(sorted.len() - 1);
-    let p95 = *sorted.select_nth_unstable_by(place, f32::total_cmp).1;
-    let mean = map.iter().sum::<f32>() / map.len() as f32;
-    Departure { map, p95, mean }
+    (0..a.size().area() as usize).into_par_iter().map(|i| ciede2000(at(a, i), at(b, i))).collect()
 }
 
 /// Mean gradient of one picture's luminance over another's: below 1 it is softer, above 1 sharper or noisier.
@@ -120,7 +133,7 @@ pub fn drift(picture: &Planes, truth: &Planes) -> f64 {
 }
 
 /// CIE 1976 L*a*b* of encoded sRGB, under D65.
-fn lab(rgb: [f32; 3]) -> [f32; 3] {
+pub(crate) fn lab(rgb: [f32; 3]) -> [f32; 3] {
     let [r, g, b] = rgb.map(linearise_fast);
     let xyz = [
         (0.412_456_4 * r + 0.357_576_1 * g + 0.180_437_5 * b) / 0.950_47,
@@ -132,7 +145,7 @@ fn lab(rgb: [f32; 3]) -> [f32; 3] {
 }
 
 /// The colour difference of CIE 142 between two L*a*b* colours, all weights 1.
-fn ciede2000(one: [f32; 3], two: [f32; 3]) -> f32 {
+pub(crate) fn ciede2000(one: [f32; 3], two: [f32; 3]) -> f32 {
     let ([l1, a1, b1], [l2, a2, b2]) = (one, two);
     let seventh = |c: f32| (c.powi(7) / (c.powi(7) + 25.0_f32.powi(7))).sqrt();
     let g = 0.5 * (1.0 - seventh((a1.hypot(b1) + a2.hypot(b2)) / 2.0));

@@ -5,6 +5,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::affine::Affine;
 use crate::enlarge::{Kernel, Source};
 use crate::hash::ContentHash;
 use crate::picture::{Original, Planes, Region, Size};
@@ -91,6 +92,27 @@ impl Frame {
         self.kept(original).map(Region::size)
     }
 
+    /// From places on an original of this size to places on what is kept of it.
+    pub fn to_kept(&self, original: Size) -> Result<Affine, FrameError> {
+        let kept = self.kept(original)?;
+        let (w, h) = (f64::from(original.width), f64::from(original.height));
+        let mirror = if self.mirrored { Affine { xx: -1.0, x0: w, ..Affine::IDENTITY } } else { Affine::IDENTITY };
+        let turn = match self.quarter_turns {
+            0 => Affine::IDENTITY,
+            1 => Affine { xx: 0.0, xy: -1.0, yx: 1.0, yy: 0.0, x0: h, y0: 0.0 },
+            2 => Affine { xx: -1.0, yy: -1.0, x0: w, y0: h, ..Affine::IDENTITY },
+            _ => Affine { xx: 0.0, xy: 1.0, yx: -1.0, yy: 0.0, x0: 0.0, y0: w },
+        };
+        let turned = self.turned(original);
+        let (cx, cy) = (f64::from(turned.width) / 2.0, f64::from(turned.height) / 2.0);
+        let (sin, cos) = self.degrees.to_radians().sin_cos();
+        let straighten = Affine::shift(-cx, -cy)
+            .then(&Affine { xx: cos, xy: -sin, yx: sin, yy: cos, x0: 0.0, y0: 0.0 })
+            .then(&Affine::shift(cx, cy));
+        let crop = Affine::shift(-f64::from(kept.x), -f64::from(kept.y));
+        Ok(mirror.then(&turn).then(&straighten).then(&crop))
+    }
+
     /// The largest rectangle of the picture's own shape that straightening leaves full, in the middle.
     fn largest_full(&self, turned: Size) -> Region {
         if self.degrees == 0.0 {
@@ -115,7 +137,7 @@ impl Frame {
 }
 
 /// An original in its frame: what all later steps take for the picture.
-#[derive(Debug)]
+#[derive(Clone, Debug)]
 pub struct Framed<'a> {
     original: &'a Original,
     frame: Frame,
@@ -126,6 +148,16 @@ impl<'a> Framed<'a> {
     /// The frame must be usable for this original.
     pub fn new(original: &'a Original, frame: Frame) -> Result<Self, FrameError> {
         Ok(Self { original, frame, kept: frame.kept(original.size())? })
+    }
+
+    /// What is framed.
+    pub fn original(&self) -> &'a Original {
+        self.original
+    }
+
+    /// From places on the original to places in the frame.
+    pub fn map(&self) -> Affine {
+        self.frame.to_kept(self.original.size()).expect("the frame was found usable")
     }
 
     /// Names the pixels.
@@ -292,6 +324,36 @@ mod tests {
         assert!(inside.iter().all(level), "{inside:?}");
         let greedy = Frame { degrees: -5.0, crop: Some(size.whole()), ..Frame::default() };
         assert_eq!(greedy.kept(size), Err(FrameError::EmptyCorner));
+    }
+
+    // Each pixel of the original carries its own number: it must be found where the map says.
+    #[rstest]
+    fn a_place_on_the_original_is_found_again_in_the_frame(
+        #[values(false, true)] mirrored: bool,
+        #[values(0, 1, 2, 3)] quarter_turns: u8,
+        #[values(None, Some(Region::new(1, 2, 3, 2)))] crop: Option<Region>,
+    ) {
+        let (original, size) = (numbered(5, 6), Size::new(5, 6));
+        let frame = Frame { mirrored, quarter_turns, crop, ..Frame::default() };
+        let (map, kept) = (frame.to_kept(size).unwrap(), frame.size(size).unwrap());
+        let shown = shown(&original, frame);
+        for (i, number) in shown.iter().enumerate() {
+            let (x, y) = (i as u32 % kept.width, i as u32 / kept.width);
+            let (ox, oy) = map.inverse().at(f64::from(x) + 0.5, f64::from(y) + 0.5);
+            assert_eq!((oy.floor() * 5.0 + ox.floor()) as u32, *number, "{x}, {y}");
+        }
+    }
+
+    #[test]
+    fn straightening_is_in_the_map() {
+        let (size, frame) = (Size::new(400, 300), Frame { degrees: 7.0, ..Frame::default() });
+        let (map, kept) = (frame.to_kept(size).unwrap(), frame.kept(size).unwrap());
+        for (x, y) in [(0.0, 0.0), (120.0, 33.0), (260.0, 210.0)] {
+            let straight = (x + f64::from(kept.x), y + f64::from(kept.y));
+            let (ox, oy) = frame.straight_to_turned(size, straight.0, straight.1);
+            let (bx, by) = map.at(ox, oy);
+            assert!((bx - x).abs() < 1e-9 && (by - y).abs() < 1e-9, "{bx}, {by}");
+        }
     }
 
     proptest! {

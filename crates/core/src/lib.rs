@@ -12,19 +12,24 @@
 //! | [`limits`] | what is refused, before any work is done |
 //! | [`model`] | the shelf of learned networks, their cards, and the runtime that computes them |
 //! | [`frame`] | turning, straightening, cropping |
+//! | [`affine`] | where a place of the original lies on its sheet |
 //! | [`clean`] | compression marks, noise, softness: what goes before enlarging |
 //! | [`enlarge`] | plain resampling kernels, and the chain of passes that reaches a factor |
 //! | [`finish`] | edges and grain at the print's scale |
+//! | [`area`] | parts of the picture that carry their own settings |
 //! | [`treatment`] | the ordered, saved settings for one picture |
 //! | [`suggest`] | the treatment that a reading and a print suggest, with reasons |
 //! | [`recipe`] | what a person chooses, before it is worked out for a picture and a size |
 //! | [`render`] | `render(original, treatment, region)`: the one definition of a result |
+//! | [`spots`] | places at which candidates are compared |
 //! | [`compare`] | PSNR, SSIM and other figures between two pictures |
 //! | [`forecast`] | how long and how large it will be |
 //! | [`naming`] | what a result's file is called |
 //!
 //! Data flows one way: `codec -> picture -> render (enlarge, model) -> codec`.
 
+pub mod affine;
+pub mod area;
 pub mod clean;
 pub mod codec;
 pub mod colour;
@@ -43,5 +48,6 @@ pub mod reading;
 pub mod recipe;
 pub mod render;
 pub mod size;
+pub mod spots;
 pub mod suggest;
 pub mod treatment;

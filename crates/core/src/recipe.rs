@@ -5,23 +5,40 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::clean::Clean;
+use crate::area::Mask;
+use crate::clean::{Clean, Marks, Noise, Softness};
 use crate::enlarge::Kernel;
 use crate::finish::Finish;
 use crate::frame::Frame;
 use crate::model::{Grade, Kind, ModelError, Shelf};
 use crate::picture::Size;
+use crate::reading::{BEYOND_HELP, MARKED_QUALITY, NOISY, Reading, SOFT};
 use crate::size::{MM_PER_INCH, Resolved, SizeError, Target};
 use crate::suggest::Suggestion;
-use crate::treatment::{Enlarge, Fill, Margin, Treatment, TreatmentError};
+use crate::treatment::{Enlarge, Fill, Margin, TreatedArea, Treatment, TreatmentError};
 
-/// The steps as a person chooses them.
+/// What a person chooses for one picture and print.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Recipe {
     /// Turned and cropped.
     #[serde(default)]
     pub frame: Frame,
+    /// What is done to the whole of it.
+    #[serde(flatten)]
+    pub steps: Steps,
+    /// Parts with settings of their own; a later one lies over an earlier one.
+    #[serde(default)]
+    pub areas: Vec<Area>,
+    /// What lies around the picture.
+    #[serde(default)]
+    pub surround: Surround,
+}
+
+/// The steps that make the difference between one treatment and another of the same print.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Steps {
     /// What is taken out.
     #[serde(default)]
     pub clean: Clean,
@@ -30,9 +47,41 @@ pub struct Recipe {
     /// What is done at the print's scale.
     #[serde(default)]
     pub finish: Finish,
-    /// What lies around the picture.
-    #[serde(default)]
-    pub surround: Surround,
+}
+
+/// A part of the picture with steps of its own.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Area {
+    /// What the person calls it.
+    pub name: String,
+    /// Which part.
+    pub mask: Mask,
+    /// What is done there.
+    pub steps: Steps,
+}
+
+impl Steps {
+    /// The same for another picture: models, strengths and what is off are kept; what was measured on the picture that
+    /// they come from is replaced by this one's own. A cleaner for something that this picture has not is left out.
+    pub fn for_reading(&self, reading: &Reading) -> Self {
+        let mut steps = self.clone();
+        let Clean { marks, noise, softness } = &mut steps.clean;
+        *marks = marks.take().and_then(|marks| {
+            let quality = reading.worst_quality().filter(|q| *q < MARKED_QUALITY)?;
+            Some(Marks { quality, ..marks })
+        });
+        let noisy = reading.noise.sigma >= NOISY;
+        *noise = noise.take().filter(|_| noisy).map(|noise| Noise { level: reading.noise.level, ..noise });
+        *softness = softness.take().and_then(|softness| {
+            let sigma = reading.softness.map(|s| s.sigma).filter(|s| (SOFT..BEYOND_HELP).contains(s))?;
+            Some(Softness { sigma, ..softness })
+        });
+        if let Some(grain) = &mut steps.finish.grain {
+            grain.level = reading.noise.level;
+        }
+        steps
+    }
 }
 
 /// How a picture is to be made larger.
@@ -152,13 +201,8 @@ impl Recipe {
 
     /// Only enlarging.
     pub fn only(enlarge: Choice) -> Self {
-        Self {
-            frame: Frame::default(),
-            clean: Clean::default(),
-            enlarge,
-            finish: Finish::default(),
-            surround: Surround::None,
-        }
+        let steps = Steps { clean: Clean::default(), enlarge, finish: Finish::default() };
+        Self { frame: Frame::default(), steps, areas: Vec::new(), surround: Surround::None }
     }
 
     /// What is suggested, in a frame and surround that the person has chosen.
@@ -169,30 +213,41 @@ impl Recipe {
         } else {
             Choice::Plain { kernel: Kernel::Lanczos3 }
         };
-        Self { frame, clean: suggestion.clean.clone(), enlarge, finish: suggestion.finish, surround }
+        let steps = Steps { clean: suggestion.clean.clone(), enlarge, finish: suggestion.finish };
+        Self { frame, steps, areas: Vec::new(), surround }
     }
 
     /// Works it out for an original of this size.
     pub fn work_out(&self, shelf: &Shelf, original: Size, target: Target) -> Result<Worked, RecipeError> {
         let kept = self.frame.size(original).map_err(TreatmentError::from)?;
         let resolved = target.resolve(kept)?;
+        let enlarge = |steps: &Steps| steps.enlarge.work_out(shelf, kept, resolved.size);
+        let area = |area: &Area| {
+            let Steps { clean, finish, .. } = area.steps.clone();
+            Ok(TreatedArea { mask: area.mask.clone(), clean, enlarge: enlarge(&area.steps)?, finish })
+        };
         let treatment = Treatment {
             frame: self.frame,
-            clean: self.clean.clone(),
-            enlarge: self.enlarge(shelf, kept, resolved.size)?,
-            finish: self.finish,
+            clean: self.steps.clean.clone(),
+            enlarge: enlarge(&self.steps)?,
+            finish: self.steps.finish,
+            areas: self.areas.iter().map(area).collect::<Result<_, RecipeError>>()?,
             size: resolved.size,
             margin: self.surround.margin(&resolved),
         };
         treatment.check(original)?;
-        for (model, _) in treatment.clean.passes() {
-            shelf.named(model)?;
+        for part in treatment.parts() {
+            for (model, _) in part.clean.passes() {
+                shelf.named(model)?;
+            }
         }
         Ok(Worked { kept, resolved, treatment })
     }
+}
 
-    fn enlarge(&self, shelf: &Shelf, kept: Size, size: Size) -> Result<Enlarge, RecipeError> {
-        match &self.enlarge {
+impl Choice {
+    fn work_out(&self, shelf: &Shelf, kept: Size, size: Size) -> Result<Enlarge, RecipeError> {
+        match self {
             Choice::Plain { kernel } => Ok(Enlarge::Plain { kernel: *kernel }),
             Choice::Learned { subject, grade, strength } => {
                 let enlargers = || shelf.models().iter().map(|m| m.card()).filter(|c| c.kind == Kind::Enlarge);
@@ -214,6 +269,7 @@ impl Recipe {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::clean::NoiseCurve;
     use crate::model::stand_in::{self, Repeat};
     use crate::model::{Model, ModelRef};
     use crate::picture::Region;
@@ -223,6 +279,13 @@ mod tests {
     fn shelf() -> Shelf {
         let make = |factor| Model::with_network(stand_in::card(factor, Grade::Draft), Arc::new(Repeat { factor }));
         Shelf::of(vec![make(2), make(4)])
+    }
+
+    fn cleaned_by_what_is_not_there() -> Recipe {
+        let mut recipe = Recipe::learned("everyday", Grade::Draft);
+        let model = ModelRef::of(&stand_in::cleaner_card());
+        recipe.steps.clean.marks = Some(Marks { model, quality: 40.0, strength: 1.0 });
+        recipe
     }
 
     const SHEET: &str = "40x40cm";
@@ -264,18 +327,7 @@ mod tests {
         Recipe { frame: Frame { degrees: 40.0, ..Frame::default() }, ..Recipe::learned("everyday", Grade::Draft) },
         "40 degrees"
     )]
-    #[case(
-        Recipe {
-            clean: Clean {
-                marks: Some(crate::clean::Marks {
-                    model: ModelRef::of(&stand_in::cleaner_card()), quality: 40.0, strength: 1.0
-                }),
-                ..Clean::default()
-            },
-            ..Recipe::learned("everyday", Grade::Draft)
-        },
-        "there is no model \"camera-noise-draft\""
-    )]
+    #[case(cleaned_by_what_is_not_there(), "there is no model \"camera-noise-draft\"")]
     fn what_cannot_be_done_is_said(#[case] recipe: Recipe, #[case] words: &str) {
         let refused = recipe.work_out(&shelf(), Size::new(300, 200), Target::Factor { factor: 2.0 }).unwrap_err();
         assert!(refused.to_string().contains(words), "{refused}");
@@ -287,5 +339,46 @@ mod tests {
             r#"{"enlarge": {"by": "learned", "subject": "everyday", "grade": "fine"}, "surround": {"kind": "border"}}"#;
         let recipe: Recipe = serde_json::from_str(text).unwrap();
         assert_eq!(recipe, Recipe { surround: Surround::Border, ..Recipe::learned("everyday", Grade::Fine) });
+    }
+
+    #[test]
+    fn an_area_has_steps_of_its_own() {
+        let text = r#"{"enlarge": {"by": "learned", "subject": "everyday", "grade": "draft"}, "areas": [
+            {"name": "Sky", "mask": {"by": "gradient", "from": {"x": 0, "y": 10}, "to": {"x": 0, "y": 60}},
+             "steps": {"enlarge": {"by": "plain", "kernel": "bicubic"}}}]}"#;
+        let recipe: Recipe = serde_json::from_str(text).unwrap();
+        let worked = recipe.work_out(&shelf(), Size::new(300, 200), Target::Factor { factor: 4.0 }).unwrap();
+        assert_eq!(worked.treatment.areas.len(), 1);
+        assert_eq!(worked.treatment.areas[0].enlarge, Enlarge::Plain { kernel: Kernel::Bicubic });
+        assert_eq!(worked.treatment.passes().len(), 1);
+        let back: Recipe = serde_json::from_str(&serde_json::to_string(&recipe).unwrap()).unwrap();
+        assert_eq!(back, recipe);
+    }
+
+    /// A reading of a picture with this much noise, quality and spread of edges.
+    fn reading(sigma: f32, quality: f32, spread: f32) -> Reading {
+        let text = format!(
+            r#"{{"noise": {{"level": [{sigma},{sigma},{sigma},{sigma},{sigma},{sigma},{sigma},{sigma}], "sigma": {sigma},
+                "colour": 0, "luminance": 0}}, "jpeg_quality": {quality}, "former_jpeg": null,
+                "softness": {{"sigma": {spread}, "shake": null, "overshoot": 0, "edges": 100}},
+                "detail": {{"usable": 1, "size": {{"width": 300, "height": 200}}, "enlarged": null, "ends_abruptly": false}},
+                "content": {{"flat": 0, "texture": 0, "lettering": 0, "clipped_shadows": 0, "clipped_highlights": 0,
+                "brightness": 0.5}}}}"#
+        );
+        serde_json::from_str(&text).unwrap()
+    }
+
+    #[test]
+    fn on_another_picture_what_was_measured_is_that_ones_own() {
+        let mut steps = cleaned_by_what_is_not_there().steps;
+        let model = ModelRef::of(&stand_in::cleaner_card());
+        let level = NoiseCurve::flat(20.0);
+        steps.clean.noise = Some(Noise { model: model.clone(), level, grain: 0.7, speckle: 1.0, keep_texture: 0.2 });
+        steps.clean.softness = Some(Softness { model, sigma: 1.5, strength: 0.5 });
+        let there = steps.for_reading(&reading(6.0, 55.0, 1.2)).clean;
+        assert_eq!(there.marks.as_ref().map(|m| (m.quality, m.strength)), Some((55.0, 1.0)));
+        assert_eq!(there.noise.as_ref().map(|n| (n.level, n.grain)), Some((NoiseCurve::flat(6.0), 0.7)));
+        assert_eq!(there.softness.as_ref().map(|s| (s.sigma, s.strength)), Some((1.2, 0.5)));
+        assert!(steps.for_reading(&reading(0.5, 96.0, 0.6)).clean.is_off(), "nothing of it is wrong with that picture");
     }
 }

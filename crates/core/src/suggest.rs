@@ -86,14 +86,20 @@ const DARK: f32 = 0.3;
 const PPI_OF_ONE_PIXEL: f64 = 200.0;
 
 impl Suggestion {
+    /// The subject whose models suit a picture.
+    pub fn subject(reading: &Reading, shelf: &Shelf) -> &'static str {
+        let lettering = reading.content.lettering > MUCH_LETTERING && shelf.offers(LETTERING);
+        if lettering { LETTERING } else { EVERYDAY }
+    }
+
     /// Looks at a reading and a print.
     pub fn of(reading: &Reading, facts: &Facts, shelf: &Shelf, print: PrintFacts) -> Self {
         let mut reasons = Vec::new();
         let clean = clean(reading, facts, shelf, &mut reasons);
         let mut because = |step, text: String| reasons.push(Reason { step, text });
 
-        let lettering = reading.content.lettering > MUCH_LETTERING && shelf.offers(LETTERING);
-        let subject = if lettering { LETTERING } else { EVERYDAY };
+        let subject = Self::subject(reading, shelf);
+        let lettering = subject == LETTERING;
         if lettering {
             because(
                 Step::Enlarge,

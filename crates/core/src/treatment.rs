@@ -3,6 +3,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::area::{MOST_AREAS, Mask, MaskError};
 use crate::clean::Clean;
 use crate::enlarge::Kernel;
 use crate::finish::Finish;
@@ -26,11 +27,43 @@ pub struct Treatment {
     /// What is done at the print's scale.
     #[serde(default)]
     pub finish: Finish,
+    /// Parts of the picture that are treated otherwise; a later one lies over an earlier one.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub areas: Vec<TreatedArea>,
     /// Pixels of the picture in the result.
     pub size: Size,
     /// What lies around it.
     #[serde(default)]
     pub margin: Margin,
+}
+
+/// A part of the picture with settings of its own.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct TreatedArea {
+    /// Which part.
+    pub mask: Mask,
+    /// What is taken out there.
+    #[serde(default)]
+    pub clean: Clean,
+    /// How it is made larger.
+    pub enlarge: Enlarge,
+    /// What is done at the print's scale.
+    #[serde(default)]
+    pub finish: Finish,
+}
+
+/// The steps of the whole or of an area.
+#[derive(Clone, Copy, Debug)]
+pub struct Part<'a> {
+    /// What is taken out.
+    pub clean: &'a Clean,
+    /// How it is made larger.
+    pub enlarge: &'a Enlarge,
+    /// What is done at the print's scale.
+    pub finish: &'a Finish,
+    /// The square pixels of the original that it is done to at most; all where nothing is said.
+    pub extent: Option<f64>,
 }
 
 /// The Enlarge step.
@@ -117,6 +150,12 @@ pub enum TreatmentError {
     /// The frame does not suit the original.
     #[error(transparent)]
     Frame(#[from] FrameError),
+    /// An area makes no sense.
+    #[error(transparent)]
+    Mask(#[from] MaskError),
+    /// More areas than one treatment can have.
+    #[error("{0} areas: a treatment can have {MOST_AREAS}")]
+    TooManyAreas(usize),
     /// A setting is not a number, or outside its range.
     #[error("{what} is {value}: {least} to {most} can be set")]
     Setting {
@@ -157,6 +196,7 @@ impl Treatment {
             clean: Clean::default(),
             enlarge: Enlarge::Plain { kernel },
             finish: Finish::default(),
+            areas: Vec::new(),
             size,
             margin: Margin::default(),
         }
@@ -195,35 +235,64 @@ impl Treatment {
         Self { frame: self.frame, margin: self.margin, ..Self::plain(kernel, self.size) }
     }
 
-    /// The learned enlarging passes; none for plain resampling.
+    /// The learned enlarging passes of the whole; none for plain resampling.
     pub fn passes(&self) -> &[Pass] {
-        match &self.enlarge {
-            Enlarge::Plain { .. } => &[],
-            Enlarge::Learned { passes, .. } => passes,
-        }
+        self.enlarge.passes()
+    }
+
+    /// The whole's steps, then each area's.
+    pub fn parts(&self) -> impl Iterator<Item = Part<'_>> {
+        let whole = Part { clean: &self.clean, enlarge: &self.enlarge, finish: &self.finish, extent: None };
+        let areas = self.areas.iter().map(|area| {
+            let TreatedArea { mask, clean, enlarge, finish } = area;
+            Part { clean, enlarge, finish, extent: mask.extent() }
+        });
+        std::iter::once(whole).chain(areas)
+    }
+
+    /// The treatment that an area gets, as if it were the whole.
+    pub fn in_area(&self, area: &TreatedArea) -> Self {
+        let TreatedArea { clean, enlarge, finish, .. } = area.clone();
+        Self { frame: self.frame, clean, enlarge, finish, areas: Vec::new(), size: self.size, margin: self.margin }
     }
 
     /// Whether any model runs.
     pub fn needs_model(&self) -> bool {
-        !self.clean.is_off() || !self.passes().is_empty()
+        self.parts().any(|part| !part.clean.is_off() || !part.enlarge.passes().is_empty())
     }
 
-    /// Pixels that go into each pass of a model, cleaners first, in order: what the time depends on.
+    /// Pixels that go into each pass of a model, cleaners first, in order, for the whole and then for each area: what
+    /// the time depends on. An area that differs only in what is blended shares the passes.
     pub fn model_inputs(&self, kept: Size) -> Vec<(&str, u64)> {
-        let cleaned = self.clean.passes().into_iter().map(|(model, _)| (model.model.as_str(), kept.area()));
-        let mut sides = 1_u64;
-        let enlarged = self.passes().iter().map(|pass| {
-            let pixels = kept.area() * sides * sides;
-            sides *= u64::from(pass.factor);
-            (pass.model.model.as_str(), pixels)
-        });
-        cleaned.chain(enlarged).collect()
+        let mut inputs = Vec::new();
+        let same = |a: &Part<'_>, b: &Part<'_>| {
+            a.clean.passes() == b.clean.passes() && a.enlarge.passes() == b.enlarge.passes()
+        };
+        for (i, part) in self.parts().enumerate() {
+            if self.parts().take(i).any(|earlier| earlier.extent.is_none() && same(&earlier, &part)) {
+                continue;
+            }
+            let area = kept.area() as f64;
+            let pixels = part.extent.map_or(area, |extent| extent.min(area)) as u64;
+            inputs.extend(part.clean.passes().into_iter().map(|(model, _)| (model.model.as_str(), pixels)));
+            let mut sides = 1_u64;
+            inputs.extend(part.enlarge.passes().iter().map(|pass| {
+                let pixels = pixels * sides * sides;
+                sides *= u64::from(pass.factor);
+                (pass.model.model.as_str(), pixels)
+            }));
+        }
+        inputs
     }
 
     /// Whether it can be carried out on an original of this size; every refusal says what can be done instead.
     pub fn check(&self, original: Size) -> Result<(), TreatmentError> {
         let kept = self.frame.size(original)?;
-        self.check_settings()?;
+        if self.areas.len() > MOST_AREAS {
+            return Err(TreatmentError::TooManyAreas(self.areas.len()));
+        }
+        self.areas.iter().try_for_each(|area| area.mask.check())?;
+        self.parts().try_for_each(|part| part.check())?;
         // Rounding either side to whole pixels shifts the proportion by up to a pixel.
         let due = f64::from(self.size.width) * f64::from(kept.height) / f64::from(kept.width);
         if (due - f64::from(self.size.height)).abs() > 1.0 + due * 0.005 {
@@ -241,7 +310,21 @@ impl Treatment {
         Ok(())
     }
 
-    fn check_settings(&self) -> Result<(), TreatmentError> {
+    /// In words for a record: "Camera noise, draft; Everyday x4, draft at 90 %; edges 0.8 at 1.2 px, to 5669 x 3780 px".
+    pub fn describe(&self, shelf: &Shelf) -> String {
+        let mut steps = Vec::new();
+        if !self.frame.is_plain() {
+            steps.push("cropped or turned".to_owned());
+        }
+        let mut parts = self.parts().map(|part| part.describe(shelf));
+        steps.extend(parts.next());
+        steps.extend(parts.enumerate().map(|(i, words)| format!("in area {}: {words}", i + 1)));
+        format!("{}, to {}", steps.join("; "), self.sheet())
+    }
+}
+
+impl Part<'_> {
+    fn check(&self) -> Result<(), TreatmentError> {
         let within = |what, value: f32, least: f32, most: f32| {
             let inside = value.is_finite() && (least..=most).contains(&value);
             if inside { Ok(()) } else { Err(TreatmentError::Setting { what, value, least, most }) }
@@ -261,7 +344,7 @@ impl Treatment {
             within("the strength of Softness", softness.strength, 0.0, 1.0)?;
         }
         if let Enlarge::Learned { strength, .. } = self.enlarge {
-            within("the strength of Enlarge", strength, 0.0, 1.0)?;
+            within("the strength of Enlarge", *strength, 0.0, 1.0)?;
         }
         if let Some(edges) = &self.finish.edges {
             within("Edge strength", edges.strength, 0.0, 3.0)?;
@@ -277,15 +360,11 @@ impl Treatment {
         Ok(())
     }
 
-    /// In words for a record: "Camera noise, draft; Everyday x4, draft at 90 %; edges 0.8 at 1.2 px, to 5669 x 3780 px".
-    pub fn describe(&self, shelf: &Shelf) -> String {
+    fn describe(&self, shelf: &Shelf) -> String {
         let title =
             |model: &ModelRef| shelf.get(&model.model).map_or_else(|_| model.model.clone(), |m| m.card().title());
         let percent = |share: f32| if share < 1.0 { format!(" at {:.0} %", share * 100.0) } else { String::new() };
         let mut steps = Vec::new();
-        if !self.frame.is_plain() {
-            steps.push("cropped or turned".to_owned());
-        }
         if let Some(marks) = &self.clean.marks {
             steps.push(format!("{}{}", title(&marks.model), percent(marks.strength)));
         }
@@ -295,7 +374,7 @@ impl Treatment {
         if let Some(softness) = &self.clean.softness {
             steps.push(format!("{}{}", title(&softness.model), percent(softness.strength)));
         }
-        steps.push(match &self.enlarge {
+        steps.push(match self.enlarge {
             Enlarge::Plain { kernel } => kernel.to_string(),
             Enlarge::Learned { passes, strength } => {
                 let names: Vec<String> = passes.iter().map(|pass| title(&pass.model)).collect();
@@ -308,11 +387,19 @@ impl Treatment {
         if let Some(grain) = &self.finish.grain {
             steps.push(format!("print grain{}", percent(grain.amount)));
         }
-        format!("{}, to {}", steps.join("; "), self.sheet())
+        steps.join("; ")
     }
 }
 
 impl Enlarge {
+    /// The learned passes; none for plain resampling.
+    pub fn passes(&self) -> &[Pass] {
+        match self {
+            Self::Plain { .. } => &[],
+            Self::Learned { passes, .. } => passes,
+        }
+    }
+
     /// The smallest chain of a subject's models that covers the way; plain Lanczos 3 where no model is needed.
     pub fn learned(shelf: &Shelf, subject: &str, grade: Grade, kept: Size, size: Size) -> Self {
         let factor = f64::from(size.width) / f64::from(kept.width);
@@ -330,6 +417,7 @@ impl Enlarge {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::area::{Place, Shape, Stroke};
     use crate::finish::Edges;
     use rstest::rstest;
 
@@ -359,6 +447,38 @@ mod tests {
         let edges = Edges { strength, width: 1.0, halo_guard: 0.5, leave_flat: 0.5 };
         let treatment = Treatment { finish: Finish { edges: Some(edges), grain: None }, ..plain(600, 400) };
         assert!(matches!(treatment.check(ORIGINAL), Err(TreatmentError::Setting { what: "Edge strength", .. })));
+    }
+
+    fn painted(x: f32, y: f32, radius: f32) -> TreatedArea {
+        let stroke = Stroke { points: vec![Place { x, y }], radius, feather: 0.5, erases: false };
+        let mask = Mask { shape: Shape::Painted { strokes: vec![stroke] }, inverted: false };
+        let enlarge = Enlarge::Plain { kernel: Kernel::Lanczos3 };
+        TreatedArea { mask, clean: Clean::default(), enlarge, finish: Finish::default() }
+    }
+
+    #[test]
+    fn areas_are_checked_and_counted() {
+        let with = |areas| Treatment { areas, ..plain(600, 400) };
+        assert_eq!(with(vec![painted(10.0, 10.0, 5.0); 8]).check(ORIGINAL), Ok(()));
+        assert_eq!(with(vec![painted(10.0, 10.0, 5.0); 9]).check(ORIGINAL), Err(TreatmentError::TooManyAreas(9)));
+        let refused = with(vec![painted(10.0, f32::INFINITY, 5.0)]).check(ORIGINAL);
+        assert_eq!(refused, Err(TreatmentError::Mask(MaskError::NotANumber)));
+        let mut wild = painted(10.0, 10.0, 5.0);
+        wild.finish.edges = Some(Edges { strength: 9.0, width: 1.0, halo_guard: 0.5, leave_flat: 0.5 });
+        assert!(matches!(with(vec![wild]).check(ORIGINAL), Err(TreatmentError::Setting { .. })));
+    }
+
+    #[test]
+    fn an_area_costs_what_it_adds() {
+        let passes = |id: &str| {
+            let model = ModelRef { model: id.to_owned(), sha256: ContentHash::of(id.as_bytes()) };
+            Enlarge::Learned { passes: vec![Pass { model, factor: 2 }], strength: 1.0 }
+        };
+        let whole = Treatment { enlarge: passes("a"), ..plain(600, 400) };
+        let with =
+            |enlarge| Treatment { areas: vec![TreatedArea { enlarge, ..painted(50.0, 50.0, 10.0) }], ..whole.clone() };
+        assert_eq!(with(passes("a")).model_inputs(ORIGINAL), [("a", 60_000)]);
+        assert_eq!(with(passes("b")).model_inputs(ORIGINAL), [("a", 60_000), ("b", 400)]);
     }
 
     #[test]

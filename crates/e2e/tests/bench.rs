@@ -4,7 +4,7 @@ mod browser;
 
 use std::time::Duration;
 
-use browser::{Browser, project, server_program};
+use browser::{Browser, project, service};
 use dettaglio_core::codec::{Decoded, read};
 use dettaglio_core::frame::Frame;
 use dettaglio_core::hash::ContentHash;
@@ -15,29 +15,9 @@ use dettaglio_core::recipe::{Recipe, Surround};
 use dettaglio_core::render::{Renderer, Unhurried};
 use dettaglio_core::size::Target;
 use dettaglio_core::suggest::{PrintFacts, Suggestion};
-use dettaglio_server::service::{Service, Settings};
 use dettaglio_store::testing::TestServer;
 use fantoccini::Locator;
 use fantoccini::key::Key;
-use tempfile::TempDir;
-
-async fn service(folder: &TempDir, database: &TestServer, demo: bool) -> Service {
-    let settings = Settings {
-        port: 0,
-        data: folder.path().to_owned(),
-        database: Some(database.fresh_database().await),
-        models: project().join("models"),
-        program: server_program(),
-        front: project().join("web/dist"),
-        demo: demo.then(|| project().join("demo")),
-        limits: Limits::default(),
-    };
-    assert!(
-        settings.front.join("index.html").is_file(),
-        "the front end is built before the browser tests: ./check does"
-    );
-    Service::start(settings).await.expect("the service starts")
-}
 
 #[tokio::test(flavor = "multi_thread")]
 async fn from_a_photograph_to_a_file_for_the_printer() {

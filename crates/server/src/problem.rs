@@ -132,6 +132,8 @@ impl From<TreatmentError> for Problem {
     fn from(error: TreatmentError) -> Self {
         let (code, field) = match error {
             TreatmentError::Frame(_) => ("frame.unusable", "frame"),
+            TreatmentError::Mask(_) => ("area.unusable", "areas"),
+            TreatmentError::TooManyAreas(_) => ("area.too-many", "areas"),
             TreatmentError::Setting { .. } => ("setting.out-of-range", "recipe"),
             TreatmentError::Stretched { .. } => ("size.stretched", "target"),
             TreatmentError::MarginTooWide { .. } => ("margin.too-wide", "surround"),

@@ -121,15 +121,24 @@ impl Studio {
 
     /// A decoded original: from memory, or from the file store.
     pub async fn original(self: &Arc<Self>, hash: ContentHash) -> Result<Arc<Original>, Problem> {
+        self.decoded(hash, &FileStore::original_key(hash)).await
+    }
+
+    async fn decoded(self: &Arc<Self>, hash: ContentHash, key: &str) -> Result<Arc<Original>, Problem> {
         if let Some(original) = lock(&self.originals).get(&hash) {
             return Ok(Arc::clone(original));
         }
-        let path = self.files.path(&FileStore::original_key(hash))?;
+        let path = self.files.path(key)?;
         let limits = self.limits;
         let decoded = blocking(move || codec::read(&path, hash, &limits)).await?;
         let original = Arc::new(decoded?.original);
         self.keep(Arc::clone(&original));
         Ok(original)
+    }
+
+    /// A finished enlargement, decoded out of its file.
+    pub async fn enlargement(self: &Arc<Self>, file_key: &str) -> Result<Arc<Original>, Problem> {
+        self.decoded(ContentHash::of(file_key.as_bytes()), file_key).await
     }
 
     /// Keeps a decoded original at hand; the one not used longest goes when there are too many.

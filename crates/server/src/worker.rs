@@ -144,6 +144,7 @@ impl Worker {
             original_sha256: row.hash,
             original_size: row.facts.size,
             size: treatment.sheet(),
+            frame: treatment.frame,
             treatment: treatment.describe(&self.studio.renderer().shelf()),
             treatment_hash: job.treatment,
             settings: job.settings,

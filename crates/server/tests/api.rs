@@ -127,13 +127,13 @@ async fn a_print_is_planned_with_its_verdict() {
     );
     let holds_from = verdict["sharp_from_m"].as_f64().unwrap();
     assert!((holds_from * detail - 3437.75 * 0.0254).abs() < 0.01, "{verdict}");
-    let kept = Server::json(server.get(&format!("/originals/{id}")).await, StatusCode::OK).await;
-    assert_eq!(kept["wish"]["target"]["by"], "print", "what was asked for is remembered");
-    assert_eq!(kept["wish"]["enlarge"]["subject"], "everyday");
+    let kept = Server::json(server.get(&format!("/originals/{id}/wish")).await, StatusCode::OK).await;
+    assert_eq!(kept["target"]["by"], "print", "what was asked for is remembered");
+    assert_eq!(kept["enlarge"]["subject"], "everyday");
     let forgotten = server.client.delete(format!("{}/originals/{id}/wish", server.base)).send().await.unwrap();
     assert_eq!(forgotten.status(), StatusCode::NO_CONTENT);
-    let kept = Server::json(server.get(&format!("/originals/{id}")).await, StatusCode::OK).await;
-    assert!(kept["wish"].is_null());
+    let first = Server::json(server.get(&format!("/originals/{id}/wish")).await, StatusCode::OK).await;
+    assert_eq!(first["target"], json!({ "by": "factor", "factor": 2.0 }), "what is suggested");
     server.stop().await;
 }
 
@@ -247,7 +247,7 @@ async fn a_tile_is_that_part_of_cores_own_result() {
         }
     }
     let outside = Server::json(
-        server.get(&format!("/tiles/{hash}/{}/0/9/9", plan["before"].as_str().unwrap())).await,
+        server.get(&format!("/tiles/{hash}/{}/0/9/9", plan["plain"]["bicubic"].as_str().unwrap())).await,
         StatusCode::NOT_FOUND,
     )
     .await;

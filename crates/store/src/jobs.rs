@@ -5,6 +5,7 @@
 
 use chrono::{DateTime, Utc};
 use dettaglio_core::codec::OutputSettings;
+use dettaglio_core::frame::Frame;
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::picture::Size;
 use serde::{Deserialize, Serialize};
@@ -81,6 +82,9 @@ pub struct Record {
     pub original_size: Size,
     /// Size of the result in pixels.
     pub size: Size,
+    /// How the original was turned and cropped.
+    #[serde(default)]
+    pub frame: Frame,
     /// What was done, in words.
     pub treatment: String,
     /// Hash of the treatment, which can be looked up.

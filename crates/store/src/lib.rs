@@ -5,8 +5,10 @@
 //! | [`mariadb`] | a database server of our own on loopback, for the start command and the tests |
 //! | [`files`] | originals by content, thumbnails, results, behind `object_store` |
 //! | [`orders`] | orders and their originals |
+//! | [`choices`] | spots, house treatments, decisions |
 //! | [`jobs`] | leased jobs and the enlargements that come of them |
 
+pub mod choices;
 pub mod files;
 pub mod jobs;
 pub mod mariadb;

@@ -5,6 +5,7 @@ use std::time::Duration;
 
 use dettaglio_core::codec::{Facts, Format, OutputSettings};
 use dettaglio_core::enlarge::Kernel;
+use dettaglio_core::frame::Frame;
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::picture::{Channels, Depth, Size};
 use dettaglio_core::size::Target;
@@ -62,6 +63,7 @@ fn record(job: &Job) -> Record {
         original_sha256: ContentHash::of(b"vases"),
         original_size: Size::new(900, 600),
         size: Size::new(1800, 1200),
+        frame: Frame::default(),
         treatment: "bicubic".to_owned(),
         treatment_hash: job.treatment,
         settings: job.settings,

@@ -44,6 +44,42 @@ export const suggestionQuery = (original: number, wanted: SuggestionFor) => ({
   retry: false,
 });
 
+/** What was last asked for, or else what comes first; asked anew each time a picture is put on the bench. */
+export const useKeptWish = (original: number) =>
+  useQuery({
+    queryKey: ["wish", original],
+    queryFn: () => answered(api.GET("/api/v1/originals/{id}/wish", { params: { path: { id: original } } })),
+    staleTime: Infinity,
+    gcTime: 0,
+  });
+
+interface SheetPart {
+  x: number;
+  y: number;
+  width: number;
+  height: number;
+}
+
+/** Figures of a part of results, one query for all of them; in the order of the treatments. */
+export const useMeasures = (hash: string, treatments: string[], part: SheetPart | undefined) =>
+  useQuery({
+    queryKey: ["measures", hash, treatments, part],
+    queryFn: ({ signal }) =>
+      Promise.all(
+        treatments.map((treatment) =>
+          answered(
+            api.GET("/api/v1/measures/{original}/{treatment}", {
+              params: { path: { original: hash, treatment }, query: part ?? { x: 0, y: 0, width: 1, height: 1 } },
+              signal,
+            }),
+          ),
+        ),
+      ),
+    enabled: part !== undefined && treatments.length > 0,
+    retry: false,
+    gcTime: 60_000,
+  });
+
 /** What a wish means; the last answer stays while the next one is on its way. */
 export const usePlan = (original: number, wish: Wish) =>
   useQuery({

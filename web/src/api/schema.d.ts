@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/v1/crops/{original}/{treatment}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A part of a result at its own scale, up to 2048 px a side, as sRGB PNG. */
+        get: operations["crop"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/enlargements/{id}/file": {
         parameters: {
             query?: never;
@@ -13,6 +30,23 @@ export interface paths {
         };
         /** The file of a result, whole or in ranges. */
         get: operations["result_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enlargements/{id}/tiles/{level}/{column}/{row}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** 512 x 512 px of a finished enlargement, out of its file, or of it shrunk 2^level times, as sRGB PNG. */
+        get: operations["enlargement_tile"];
         put?: never;
         post?: never;
         delete?: never;
@@ -53,6 +87,41 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/house-treatments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All house treatments by name. */
+        get: operations["house_treatments"];
+        put?: never;
+        /** Keeps steps under a name. */
+        post: operations["keep_house_treatment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/house-treatments/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forgets a house treatment; pictures that got it keep it. */
+        delete: operations["remove_house_treatment"];
         options?: never;
         head?: never;
         patch?: never;
@@ -103,6 +172,23 @@ export interface paths {
         put?: never;
         /** Queues a failed or cancelled job again. */
         post: operations["retry_job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/measures/{original}/{treatment}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Measures a part of a result, of at most 2048 px a side, against the original; nothing where it holds no picture. */
+        get: operations["measures"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -213,6 +299,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/orders/{id}/apply": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Gives steps to several pictures of an order, on each with its own measurements; prints and areas stay as they are. */
+        post: operations["apply"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/orders/{id}/originals": {
         parameters: {
             query?: never;
@@ -243,6 +346,41 @@ export interface paths {
         post?: never;
         /** Takes an original out of its order. Its file and results stay, and it can be put back. */
         delete: operations["remove_original"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/originals/{id}/adapt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Steps as they would be on this original: what was measured on another picture is replaced by its own. */
+        post: operations["adapt"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/originals/{id}/decisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was decided on an original, the newest first. */
+        get: operations["decisions"];
+        put?: never;
+        /** Writes down which of some treatments was chosen. */
+        post: operations["decide"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -350,6 +488,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/originals/{id}/spots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The spots of an original: those that were set, or else those that its pixels suggest. */
+        get: operations["spots"];
+        /** Sets the spots of an original: eight at most, each inside the picture. */
+        put: operations["set_spots"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/originals/{id}/suggestion": {
         parameters: {
             query?: never;
@@ -391,7 +547,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** All that was last asked for, or else what is suggested. */
+        get: operations["wish"];
         put?: never;
         post?: never;
         /** Forgets what was asked for: the picture starts again from its suggestion. */
@@ -425,6 +582,89 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** @description (x, y) goes to (xx x + xy y + x0, yx x + yy y + y0). Pixel (0, 0) covers [0, 1) x [0, 1). */
+        Affine: {
+            /**
+             * Format: double
+             * @description Where the origin goes, across.
+             */
+            x0: number;
+            /**
+             * Format: double
+             * @description Of x in the new x.
+             */
+            xx: number;
+            /**
+             * Format: double
+             * @description Of y in the new x.
+             */
+            xy: number;
+            /**
+             * Format: double
+             * @description Where the origin goes, down.
+             */
+            y0: number;
+            /**
+             * Format: double
+             * @description Of x in the new y.
+             */
+            yx: number;
+            /**
+             * Format: double
+             * @description Of y in the new y.
+             */
+            yy: number;
+        };
+        /** @description Another treatment of the same picture. */
+        Alternative: components["schemas"]["Steps"] & {
+            /** @description Parts with settings of their own. */
+            areas?: components["schemas"]["Area"][];
+            /** @description Its letter. */
+            letter: components["schemas"]["Letter"];
+        };
+        /** @description What another treatment means. */
+        AlternativePlan: {
+            /** @description In words. */
+            description: string;
+            /** @description Its letter. */
+            letter: components["schemas"]["Letter"];
+            problem?: null | components["schemas"]["Problem"];
+            /**
+             * Format: double
+             * @description Seconds that its run would take.
+             */
+            seconds?: number | null;
+            /** @description Hash of the treatment, when it can be carried out. */
+            treatment?: string | null;
+        };
+        /** @description Steps for several pictures. */
+        Application: {
+            /** @description What is done. */
+            steps: components["schemas"]["Steps"];
+            /** @description To which pictures. */
+            to: components["schemas"]["Which"];
+        };
+        /** @description A picture that got them. */
+        Applied: {
+            /** @description What it had before, to undo it. */
+            before: components["schemas"]["Wish"];
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description Its name. */
+            name: string;
+        };
+        /** @description A part of the picture with steps of its own. */
+        Area: {
+            /** @description Which part. */
+            mask: components["schemas"]["Mask"];
+            /** @description What the person calls it. */
+            name: string;
+            /** @description What is done there. */
+            steps: components["schemas"]["Steps"];
+        };
         /** @description The JSON file beside each ONNX file. */
         Card: {
             /** @description Measured gains of a cleaner; empty until `evaluate` has run. */
@@ -554,6 +794,15 @@ export interface components {
             /** @description On how many photographs. */
             photos: number;
         };
+        /** @description A treatment that was compared. */
+        Compared: {
+            /** @description In words. */
+            description: string;
+            /** @description Its letter. */
+            letter: string;
+            /** @description Hash of the treatment. */
+            treatment: string;
+        };
         /**
          * @description How a TIFF is compressed; nothing is lost either way.
          * @enum {string}
@@ -591,6 +840,30 @@ export interface components {
              * @description With fine structure.
              */
             texture: number;
+        };
+        /** @description Which of some treatments was chosen, and what was looked at. */
+        Decision: {
+            /** @description Whether their letters were hidden until then. */
+            blind: boolean;
+            /** @description All that were compared. */
+            candidates: components["schemas"]["Compared"][];
+            /** @description The letter of the one that was chosen. */
+            chosen: string;
+            /** @description The places at which they were compared. */
+            spots: components["schemas"]["Spot"][];
+        };
+        /** @description A decision as it was written down. */
+        DecisionView: components["schemas"]["Decision"] & {
+            /**
+             * Format: date-time
+             * @description When.
+             */
+            created_at: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
         };
         /** @description What the spectrum says. */
         Detail: {
@@ -793,6 +1066,23 @@ export interface components {
              */
             workers: number;
         };
+        /** @description Steps under a name of the house. */
+        HouseTreatmentView: {
+            /**
+             * Format: date-time
+             * @description When it was kept.
+             */
+            created_at: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description What it is called. */
+            name: string;
+            /** @description What is done. */
+            steps: components["schemas"]["Steps"];
+        };
         /** @description The files of an import. */
         ImportForm: {
             /** @description Any number of pictures. */
@@ -879,6 +1169,11 @@ export interface components {
          */
         Layout: "channels_first" | "channels_last";
         /**
+         * @description What a treatment is called while it is compared with others.
+         * @enum {string}
+         */
+        Letter: "A" | "B" | "C" | "D" | "E" | "F";
+        /**
          * @description What a cleaner is told about each pixel.
          * @enum {string}
          */
@@ -897,6 +1192,29 @@ export interface components {
              * @description The share that goes, 0 to 1.
              */
             strength: number;
+        };
+        /** @description Which part of the picture. */
+        Mask: components["schemas"]["Shape"] & {
+            /** @description Everything but the shape. */
+            inverted?: boolean;
+        };
+        /** @description Figures of a part of a result. */
+        MeasuresView: {
+            /**
+             * Format: float
+             * @description Mean departure.
+             */
+            departure_mean: number;
+            /**
+             * Format: float
+             * @description 95 % of its pixels, brought back to the original's size, depart from the original by no more, in CIEDE2000.
+             */
+            departure_p95: number;
+            /**
+             * Format: double
+             * @description Mean gradient over that of the same part by bicubic resampling: above 1 it is sharper.
+             */
+            sharpness: number;
         };
         /** @description A model to be put on the shelf. */
         ModelForm: {
@@ -933,6 +1251,13 @@ export interface components {
             retired: boolean;
             /** @description Name and grade. */
             title: string;
+        };
+        /** @description A house treatment to be kept. */
+        NewHouseTreatment: {
+            /** @description What it is called; one of the same name is replaced. */
+            name: string;
+            /** @description What is done. */
+            steps: components["schemas"]["Steps"];
         };
         /** @description An enlargement to be made. */
         NewJob: components["schemas"]["Wish"] & {
@@ -1062,7 +1387,6 @@ export interface components {
              */
             order_id: number;
             target?: null | components["schemas"]["Target"];
-            wish?: null | components["schemas"]["Wish"];
         };
         /**
          * @description The colours of a result.
@@ -1110,10 +1434,32 @@ export interface components {
              */
             width: number;
         };
+        /** @description A place on the original, in its pixels. */
+        Place: {
+            /**
+             * Format: float
+             * @description Across, from the left edge.
+             */
+            x: number;
+            /**
+             * Format: float
+             * @description Down, from the top.
+             */
+            y: number;
+        };
+        /** @description Hashes of plain resampling. */
+        Plain: {
+            /** @description By bicubic resampling. */
+            bicubic: string;
+            /** @description By Lanczos 3. */
+            lanczos3: string;
+            /** @description The original's own pixels. */
+            nearest: string;
+        };
         /** @description What it means. */
         Plan: {
-            /** @description Hash of the same picture by plain resampling alone, to compare with. */
-            before: string;
+            /** @description The other treatments. */
+            alternatives: components["schemas"]["AlternativePlan"][];
             /**
              * Format: double
              * @description Seconds of that for the Clean step.
@@ -1125,6 +1471,10 @@ export interface components {
             kept: components["schemas"]["Size"];
             /** @description How many enlarging passes of models it takes. */
             passes: number;
+            /** @description From places on the original to places on the sheet, both in pixels of the original. */
+            place: components["schemas"]["Affine"];
+            /** @description The same picture by plain resampling alone, to compare with. */
+            plain: components["schemas"]["Plain"];
             problem?: null | components["schemas"]["Problem"];
             /** @description Pixels, factor, print. */
             resolved: components["schemas"]["Resolved"];
@@ -1220,14 +1570,10 @@ export interface components {
             /** @description In one sentence, with the figure. */
             text: string;
         };
-        /** @description The steps as a person chooses them. */
-        Recipe: {
-            /** @description What is taken out. */
-            clean?: components["schemas"]["Clean"];
-            /** @description How it is made larger. */
-            enlarge: components["schemas"]["Choice"];
-            /** @description What is done at the print's scale. */
-            finish?: components["schemas"]["Finish"];
+        /** @description What a person chooses for one picture and print. */
+        Recipe: components["schemas"]["Steps"] & {
+            /** @description Parts with settings of their own; a later one lies over an earlier one. */
+            areas?: components["schemas"]["Area"][];
             /** @description Turned and cropped. */
             frame?: components["schemas"]["Frame"];
             /** @description What lies around the picture. */
@@ -1235,6 +1581,8 @@ export interface components {
         };
         /** @description What was done, kept with an enlargement. */
         Record: {
+            /** @description How the original was turned and cropped. */
+            frame?: components["schemas"]["Frame"];
             /** @description Name of the original's file. */
             original: string;
             /** @description Its SHA-256. */
@@ -1374,11 +1722,45 @@ export interface components {
             /** @description Of which set: "photographs", or a subject's own. */
             set: string;
         };
+        /** @description How an area is told. */
+        Shape: {
+            /** @enum {string} */
+            by: "painted";
+            /** @description One after the other. */
+            strokes: components["schemas"]["Stroke"][];
+        } | {
+            /** @enum {string} */
+            by: "gradient";
+            /** @description Where all of it ends. */
+            from: components["schemas"]["Place"];
+            /** @description Where it has faded out. */
+            to: components["schemas"]["Place"];
+        } | {
+            /** @description The place. */
+            at: components["schemas"]["Place"];
+            /** @enum {string} */
+            by: "tone";
+            /**
+             * Format: float
+             * @description How much lighter or darker still counts, in L* of 100.
+             */
+            reach: number;
+        } | {
+            /** @description The place. */
+            at: components["schemas"]["Place"];
+            /** @enum {string} */
+            by: "colour";
+            /**
+             * Format: float
+             * @description How different a colour still counts, in CIEDE2000.
+             */
+            reach: number;
+        };
         /**
          * @description What of a result to show.
          * @enum {string}
          */
-        Show: "result" | "edges";
+        Show: "result" | "edges" | "departure" | "area";
         /**
          * @description Which half of an example.
          * @enum {string}
@@ -1440,11 +1822,59 @@ export interface components {
              */
             sigma: number;
         };
+        /** @description A place to check, in pixels of the original. */
+        Spot: {
+            /** @description What the person calls it. */
+            name: string;
+            /**
+             * Format: float
+             * @description Across, from the left edge.
+             */
+            x: number;
+            /**
+             * Format: float
+             * @description Down, from the top.
+             */
+            y: number;
+        };
+        /** @description The places at which a picture's candidates are compared. */
+        Spots: {
+            /** @description In the order of their number keys. */
+            spots: components["schemas"]["Spot"][];
+            /** @description Whether they are only suggested: nobody set any yet. */
+            suggested: boolean;
+        };
         /**
          * @description A step of the work.
          * @enum {string}
          */
         Step: "clean" | "enlarge" | "finish";
+        /** @description The steps that make the difference between one treatment and another of the same print. */
+        Steps: {
+            /** @description What is taken out. */
+            clean?: components["schemas"]["Clean"];
+            /** @description How it is made larger. */
+            enlarge: components["schemas"]["Choice"];
+            /** @description What is done at the print's scale. */
+            finish?: components["schemas"]["Finish"];
+        };
+        /** @description One stroke of the brush. */
+        Stroke: {
+            /** @description Whether it takes away what earlier strokes laid down. */
+            erases?: boolean;
+            /**
+             * Format: float
+             * @description The share of the radius over which the edge fades, 0 to 1.
+             */
+            feather: number;
+            /** @description Where the brush went. */
+            points: components["schemas"]["Place"][];
+            /**
+             * Format: float
+             * @description Of the brush, in pixels of the original.
+             */
+            radius: number;
+        };
         /** @description For which print a suggestion is wanted. */
         SuggestionFor: {
             /**
@@ -1642,15 +2072,28 @@ export interface components {
              */
             sharp_from_m: number;
         };
+        /** @description Which pictures of an order. */
+        Which: "all" | {
+            /**
+             * Format: int64
+             * @description Those with the same subject as this one, by their readings.
+             */
+            same_subject_as: number;
+        } | {
+            /** @description These. */
+            these: number[];
+        };
         /** @description What is asked for. */
         Wish: components["schemas"]["Recipe"] & {
-            /** @description What to compare with; bicubic when not given. */
-            before?: components["schemas"]["Kernel"];
+            /** @description Other treatments of the same picture for the same print. */
+            alternatives?: components["schemas"]["Alternative"][];
             /**
              * Format: double
              * @description From how far it will be seen, in metres; 1.5 times the print's diagonal when not given.
              */
             distance_m?: number | null;
+            /** @description The letter of these steps, beside those that they are compared with. */
+            letter?: components["schemas"]["Letter"];
             /** @description Into what kind of file; a resolution that the target states goes before one given here. */
             output: components["schemas"]["OutputSettings"];
             /** @description How large. */
@@ -1665,6 +2108,47 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    crop: {
+        parameters: {
+            query: {
+                /** @description Left edge. */
+                x: number;
+                /** @description Upper edge. */
+                y: number;
+                /** @description Pixels across. */
+                width: number;
+                /** @description Pixels down. */
+                height: number;
+            };
+            header?: never;
+            path: {
+                /** @description The original's SHA-256. */
+                original: string;
+                /** @description The treatment's hash. */
+                treatment: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     result_file: {
         parameters: {
             query?: never;
@@ -1682,6 +2166,42 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    enlargement_tile: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The enlargement's number. */
+                id: number;
+                /** @description 0 for the file's own pixels, 1 for half of its size, and so on. */
+                level: number;
+                /** @description Column, from 0. */
+                column: number;
+                /** @description Row, from 0. */
+                row: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
                 };
             };
             404: {
@@ -1728,6 +2248,81 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Health"];
+                };
+            };
+        };
+    };
+    house_treatments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseTreatmentView"][];
+                };
+            };
+        };
+    };
+    keep_house_treatment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewHouseTreatment"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_house_treatment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -1807,6 +2402,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measures: {
+        parameters: {
+            query: {
+                /** @description Left edge. */
+                x: number;
+                /** @description Upper edge. */
+                y: number;
+                /** @description Pixels across. */
+                width: number;
+                /** @description Pixels down. */
+                height: number;
+            };
+            header?: never;
+            path: {
+                /** @description The original's SHA-256. */
+                original: string;
+                /** @description The treatment's hash. */
+                treatment: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": null | components["schemas"]["MeasuresView"];
                 };
             };
             404: {
@@ -2048,6 +2684,39 @@ export interface operations {
             };
         };
     };
+    apply: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Application"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     import_originals: {
         parameters: {
             query?: never;
@@ -2128,6 +2797,101 @@ export interface operations {
                 content?: never;
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    adapt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Steps"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Steps"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    decisions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecisionView"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    decide: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Decision"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": number;
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -2321,6 +3085,66 @@ export interface operations {
             };
         };
     };
+    spots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Spots"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_spots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Spot"][];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     suggestion: {
         parameters: {
             query?: never;
@@ -2386,6 +3210,35 @@ export interface operations {
             };
         };
     };
+    wish: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Wish"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     forget_wish: {
         parameters: {
             query?: never;
@@ -2418,6 +3271,8 @@ export interface operations {
             query?: {
                 /** @description What to show. */
                 show?: components["schemas"]["Show"];
+                /** @description Which area, from 0. */
+                area?: number;
             };
             header?: never;
             path: {

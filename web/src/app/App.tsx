@@ -42,7 +42,7 @@ export function App() {
   );
 }
 
-type View = "bench" | "shelf";
+type View = "bench" | "strip" | "shelf";
 
 // With its charts it is half of the program, and the bench does without.
 const Shelf = lazy(() => import("../shelf/Shelf").then((module) => ({ default: module.Shelf })));
@@ -122,7 +122,7 @@ function Workplace(props: { themeName: ThemeName; onTheme: () => void }) {
           <Shelf models={models.data} />
         </Suspense>
       )}
-      <Box sx={{ flex: 1, minHeight: 0, display: view === "bench" ? "flex" : "none" }}>
+      <Box sx={{ flex: 1, minHeight: 0, display: view === "shelf" ? "none" : "flex" }}>
         {contents.data && originals.length + imports.arriving.length > 0 && (
           <Tray
             contents={contents.data}
@@ -138,7 +138,9 @@ function Workplace(props: { themeName: ThemeName; onTheme: () => void }) {
             original={original}
             contents={contents.data}
             models={offered}
-            active={view === "bench"}
+            strip={view === "strip"}
+            active={view !== "shelf"}
+            onBench={() => setView("bench")}
             onCancel={(id) => cancel.mutate(id)}
             onRemove={() => remove.mutate({ original, back: false })}
           />
@@ -202,6 +204,7 @@ function Mark() {
 
 const VIEWS: [View, string][] = [
   ["bench", "Bench"],
+  ["strip", "Strip"],
   ["shelf", "Shelf"],
 ];
 

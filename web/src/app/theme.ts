@@ -68,7 +68,15 @@ export function theme(name: ThemeName) {
       MuiSelect: { defaultProps: { size: "small" } },
       MuiToggleButton: {
         defaultProps: { size: "small" },
-        styleOverrides: { root: { textTransform: "none", padding: "3px 10px", lineHeight: 1.4 } },
+        styleOverrides: {
+          root: {
+            textTransform: "none",
+            padding: "3px 10px",
+            lineHeight: 1.4,
+            color: c.faint,
+            "&.Mui-selected": { color: c.ink },
+          },
+        },
       },
       MuiPaper: {
         defaultProps: { elevation: 0 },
@@ -79,7 +87,8 @@ export function theme(name: ThemeName) {
         styleOverrides: { paper: { border: `1px solid ${c.hairline}`, padding: 16, maxWidth: 420 } },
       },
       MuiTooltip: {
-        defaultProps: { enterDelay: 500, disableInteractive: true },
+        // What has a text of its own keeps it as its name.
+        defaultProps: { enterDelay: 500, disableInteractive: true, describeChild: true },
         styleOverrides: { tooltip: { backgroundColor: c.ink, color: c.ground, fontSize: "0.8125rem", maxWidth: 280 } },
       },
     },

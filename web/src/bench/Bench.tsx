@@ -1,50 +1,66 @@
-/** One picture on the bench: ticket line, stage, process rail. */
+/** One picture on the bench: ticket line, stage or strip, process rail. */
 
-import { Alert, Box, Snackbar } from "@mui/material";
+import { Alert, Box, Menu, MenuItem, Snackbar } from "@mui/material";
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import {
+  type Mask,
   type Model,
   type OrderContents,
   type Original,
   type Recipe,
+  type Steps,
   type Wish,
   answered,
   api,
   sentence,
 } from "../api/client";
-import { keys, suggestionQuery, useForecast, usePlan, useReading } from "../api/queries";
+import { keys, suggestionQuery, useForecast, useKeptWish, useMeasures, usePlan, useReading } from "../api/queries";
+import { decimal } from "../app/format";
 import { useKept } from "../app/kept";
 import { useLater } from "../app/later";
+import { inverse, through } from "../stage/affine";
+import { type Layout, PANES } from "../stage/layout";
+import { NOTHING_SEEN, type Seen } from "../stage/stage";
 import { TILE } from "../stage/tiles";
+import type { Point } from "../stage/tools";
+import { Strip } from "../strip/Strip";
+import { AreasPanel, FIRST_BRUSH, useAreaTool } from "./Areas";
 import { Rail } from "./Rail";
-import { StageView } from "./StageView";
+import { type PaneLabel, type StageHandle, StageView } from "./StageView";
 import { TicketLine } from "./TicketLine";
+import { TreatmentTabs } from "./TreatmentTabs";
 import { choiceText } from "./cards/EnlargeCard";
-import { PLAIN_FRAME, firstTarget, firstWish, useWish } from "./wish";
+import { KERNEL_NAMES, type Pane, type Source, filledUp, linesUp, paneView, plainName } from "./panes";
+import { SpotsMenu, pinned, useSpots } from "./spots";
+import { type Scope, changeArea, changeIn, letters, stepsIn, switched } from "./treatments";
+import { PLAIN_FRAME, type WishControl, useWish } from "./wish";
 
 export const DEFAULT_PATTERN = "{name}_{width}x{height}";
+
+/** What the panes show until the person chooses. */
+const FIRST_PANES: Pane[] = [{ show: "plain", kernel: "bicubic" }, { show: "now" }];
+
+/** Side of the part around the pointer that is measured, in pixels of the print. */
+const POINTER_PART = 96;
 
 interface BenchProps {
   original: Original;
   contents: OrderContents;
   models: Model[];
+  /** The strip instead of the stage. */
+  strip: boolean;
   /** Whether it is in view: keys are for what is seen. */
   active: boolean;
+  onBench: () => void;
   onCancel: (job: number) => void;
   onRemove: () => void;
 }
 
 /** Opens with what was asked for last, or with what is suggested. */
 export function Bench(props: BenchProps) {
-  const { original } = props;
-  const kept = original.wish;
-  const first = useQuery({
-    ...suggestionQuery(original.id, { target: firstTarget(original) }),
-    enabled: kept == null,
-  });
-  if (kept) return <BenchWith {...props} first={kept} />;
-  if (first.data) return <BenchWith {...props} first={firstWish(original, first.data)} />;
+  const first = useKeptWish(props.original.id);
+  if (first.data) return <BenchWith key={first.dataUpdatedAt} {...props} first={first.data} />;
   return (
     <Box component="main" sx={{ flex: 1, bgcolor: "#777", display: "grid", placeItems: "center" }} aria-busy="true">
       {first.error && <Alert severity="error">{sentence(first.error)}</Alert>}
@@ -58,9 +74,11 @@ function BenchWith(props: BenchProps & { first: Wish }) {
   // While a figure is typed, the server is asked once the hand rests.
   const wish = useLater(control.wish, 120);
   const [pattern, setPattern] = useKept("pattern", DEFAULT_PATTERN);
-  const [trouble, setTrouble] = useState<string>();
-  const [mask, setMask] = useState(false);
+  const [said, setSaid] = useState<string>();
+  const [edgeMask, setEdgeMask] = useState(false);
+  const [scope, setScope] = useState<Scope>("whole");
   const client = useQueryClient();
+  const say = useCallback((text: string) => setSaid(text), []);
 
   const reading = useReading(original.id);
   const { target, frame, surround, distance_m } = wish;
@@ -68,7 +86,7 @@ function BenchWith(props: BenchProps & { first: Wish }) {
     ...suggestionQuery(original.id, { target, frame, surround, distance_m }),
     placeholderData: keepPreviousData,
   });
-  const { follow } = control;
+  const { follow, change } = control;
   const latest = useRef<Recipe>(undefined);
   useEffect(() => {
     if (!suggestion.data || suggestion.isPlaceholderData) return;
@@ -90,34 +108,8 @@ function BenchWith(props: BenchProps & { first: Wish }) {
         }),
       ),
     onSuccess: () => client.invalidateQueries({ queryKey: keys.order(original.order_id) }),
-    onError: (error) => setTrouble(sentence(error)),
+    onError: (error) => say(sentence(error)),
   });
-
-  const { sheet, treatment: after, before, resolved } = answer ?? {};
-  const plain = frame === undefined || JSON.stringify(frame) === JSON.stringify(PLAIN_FRAME);
-  const subject = useMemo(() => {
-    const size = sheet ?? original.facts.size;
-    const factor = resolved?.factor ?? 1;
-    // The sheet in pixels of the original: what all panes have in common.
-    const extent = { width: size.width / factor, height: size.height / factor };
-    const candidate = (hash: string | undefined, query?: string) => ({
-      base: `/api/v1/tiles/${original.hash}/${hash}`,
-      size,
-      original: extent,
-      query,
-    });
-    const far = Math.max(0, Math.ceil(Math.log2(Math.max(size.width, size.height) / TILE)));
-    const bare = plain && Math.abs(extent.width - original.facts.size.width) < 1;
-    return {
-      picture: `${original.id} ${extent.width.toFixed(0)} ${extent.height.toFixed(0)} ${JSON.stringify(frame)}`,
-      original: extent,
-      thumbnail: bare
-        ? `/api/v1/originals/${original.id}/thumbnail`
-        : `/api/v1/tiles/${original.hash}/${before}/${far}/0/0`,
-      before: candidate(before),
-      after: candidate(after, mask ? "?show=edges" : undefined),
-    };
-  }, [original, sheet, resolved?.factor, after, before, frame, plain, mask]);
 
   const { undo, redo } = control;
   useEffect(() => {
@@ -133,7 +125,15 @@ function BenchWith(props: BenchProps & { first: Wish }) {
     return () => window.removeEventListener("keydown", onKey);
   });
 
+  const safeScope: Scope = scope !== "whole" && wish.areas?.[scope] ? scope : "whole";
+  const changeSteps = useCallback(
+    (part: Partial<Steps>) => change(changeIn(control.wish, safeScope, part)),
+    [change, control.wish, safeScope],
+  );
+  const [areasOpen, setAreasOpen] = useState(false);
   const jobs = contents.jobs.filter((j) => j.original_id === original.id);
+  const results = contents.enlargements.filter((e) => e.original_id === original.id);
+  const nowName = choiceText(wish.enlarge, models, answer);
   return (
     <Box component="main" sx={{ flex: 1, minWidth: 0, minHeight: 0, display: "flex", flexDirection: "column" }}>
       <TicketLine
@@ -143,24 +143,59 @@ function BenchWith(props: BenchProps & { first: Wish }) {
         error={plan.error}
         fileBytes={forecast.data?.bytes}
       />
-      {answer ? (
-        <StageView
-          subject={subject}
-          afterName={choiceText(wish.enlarge, models, answer)}
-          instead={mask ? "White is made crisper, black is left alone" : undefined}
-          before={control.wish.before ?? "bicubic"}
-          onBefore={(kernel) => control.change({ before: kernel })}
+      {!answer ? (
+        <Box sx={{ flex: 1, bgcolor: "#777" }} />
+      ) : props.strip ? (
+        <Strip
+          original={original}
+          wish={wish}
+          plan={answer}
+          control={control}
+          nowName={nowName}
+          onSay={say}
+          onBench={props.onBench}
         />
       ) : (
-        <Box sx={{ flex: 1, bgcolor: "#777" }} />
+        <LightTable
+          original={original}
+          control={control}
+          source={{ hash: original.hash, wish, plan: answer, nowName, results }}
+          edgeMask={edgeMask}
+          scope={safeScope}
+          onScope={setScope}
+          areasOpen={areasOpen}
+          onAreas={setAreasOpen}
+          onSay={say}
+        />
       )}
       <Rail
         original={original}
         models={models}
         control={control}
+        steps={stepsIn(control.wish, safeScope)}
+        changeSteps={changeSteps}
+        tabs={
+          <TreatmentTabs
+            name={original.name}
+            original={original.id}
+            order={original.order_id}
+            wish={control.wish}
+            scope={safeScope}
+            change={(part) => {
+              if (part.letter) setScope("whole");
+              change(part);
+            }}
+            changeSteps={changeSteps}
+            onAreas={() => {
+              props.onBench();
+              setAreasOpen(!areasOpen);
+            }}
+            onSay={say}
+          />
+        }
         reading={reading.data}
         suggestion={suggestion.data}
-        onMask={setMask}
+        onMask={setEdgeMask}
         pattern={pattern}
         onPattern={setPattern}
         plan={answer}
@@ -171,14 +206,243 @@ function BenchWith(props: BenchProps & { first: Wish }) {
         job={jobs.find((j) => j.state === "running" || j.state === "waiting")}
         onCancel={props.onCancel}
         onRemove={props.onRemove}
-        results={contents.enlargements.filter((e) => e.original_id === original.id)}
+        results={results}
       />
-      <Snackbar
-        open={trouble !== undefined}
-        onClose={() => setTrouble(undefined)}
-        autoHideDuration={8000}
-        message={trouble}
-      />
+      <Snackbar open={said !== undefined} onClose={() => setSaid(undefined)} autoHideDuration={8000} message={said} />
     </Box>
   );
 }
+
+/** The stage with everything that is asked about what it shows. */
+function LightTable(props: {
+  original: Original;
+  control: WishControl;
+  source: Omit<Source, "extent">;
+  edgeMask: boolean;
+  scope: Scope;
+  onScope: (scope: Scope) => void;
+  areasOpen: boolean;
+  onAreas: (open: boolean) => void;
+  onSay: (text: string) => void;
+}) {
+  const { original, control, scope, onSay } = props;
+  const { wish, plan, results, hash } = props.source;
+  const { change } = control;
+  const [layout, setLayout] = useKept<Layout>("layout", "curtain");
+  const [chosen, setChosen] = useKept<Pane[]>("panes", FIRST_PANES);
+  const [map, setMap] = useState(false);
+  const [choosing, setChoosing] = useState<{ pane: number; anchor: HTMLElement }>();
+  const [spotsAnchor, setSpotsAnchor] = useState<HTMLElement | null>(null);
+  const [pointer, setPointer] = useState<Point>();
+  const [seen, setSeen] = useState<Seen>(NOTHING_SEEN);
+  const [drawing, setDrawing] = useState(false);
+  const [areaShown, setAreaShown] = useState(false);
+  const [brush, setBrush] = useState(FIRST_BRUSH);
+  const handle = useRef<StageHandle>(undefined);
+  const takeHandle = useCallback((h: StageHandle | undefined) => (handle.current = h), []);
+  const spots = useSpots(original);
+
+  const factor = plan.resolved.factor;
+  const extent = useMemo(
+    () => ({ width: plan.sheet.width / factor, height: plan.sheet.height / factor }),
+    [plan.sheet.width, plan.sheet.height, factor],
+  );
+  const nowQuery = props.edgeMask
+    ? "?show=edges"
+    : props.areasOpen && areaShown && scope !== "whole"
+      ? `?show=area&area=${scope}`
+      : undefined;
+  const source: Source = { ...props.source, extent, query: map ? "?show=departure" : undefined, nowQuery };
+  const panes = filledUp(chosen, wish, Math.max(PANES[layout], 2));
+  const views = panes.map((pane) => paneView(pane, source));
+
+  const described = JSON.stringify(views.map((v) => v.candidate));
+  const subject = useMemo(() => {
+    const { width, height } = original.facts.size;
+    const far = Math.max(0, Math.ceil(Math.log2(Math.max(plan.sheet.width, plan.sheet.height) / TILE)));
+    const plain = wish.frame === undefined || JSON.stringify(wish.frame) === JSON.stringify(PLAIN_FRAME);
+    const bare = plain && Math.abs(extent.width - width) < 1 && Math.abs(extent.height - height) < 1;
+    const bicubic = `/api/v1/tiles/${hash}/${plan.plain.bicubic}`;
+    return {
+      // Another crop is another picture; the same one at another size is not.
+      picture: `${original.id} ${extent.width.toFixed(0)} ${extent.height.toFixed(0)} ${JSON.stringify(wish.frame)}`,
+      original: extent,
+      factor,
+      thumbnail: bare ? `/api/v1/originals/${original.id}/thumbnail` : `${bicubic}/${far}/0/0`,
+      under: { base: bicubic, size: plan.sheet, original: extent },
+      panes: views.map((v) => v.candidate),
+    };
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- the candidates are compared by what they say
+  }, [described, original.id, extent, factor, hash, plan.plain.bicubic, plan.sheet, wish.frame]);
+
+  // Figures: at the pointer once it rests, of the whole view while the map is shown.
+  const rested = useLater(pointer, 160);
+  const restedView = useLater(seen.view, 400);
+  const shown = views.slice(0, PANES[layout]);
+  const measured = [...new Set(shown.flatMap((v) => v.treatment ?? []))];
+  const px = (value: number) => Math.round(value * factor);
+  const clampPart = (x: number, y: number, width: number, height: number) => {
+    const left = Math.min(Math.max(0, x), plan.sheet.width - 1);
+    const top = Math.min(Math.max(0, y), plan.sheet.height - 1);
+    return { x: left, y: top, width: Math.max(1, x + width - left), height: Math.max(1, y + height - top) };
+  };
+  const inside =
+    rested &&
+    rested.x >= 0 &&
+    rested.y >= 0 &&
+    rested.x < extent.width &&
+    rested.y < extent.height &&
+    !seen.fromOriginal;
+  const atPointer = inside
+    ? clampPart(px(rested.x) - POINTER_PART / 2, px(rested.y) - POINTER_PART / 2, POINTER_PART, POINTER_PART)
+    : undefined;
+  const figures = useMeasures(hash, measured, atPointer);
+  const viewPart =
+    map && restedView && !seen.fromOriginal
+      ? clampPart(
+          px(restedView.left),
+          px(restedView.top),
+          px(restedView.right - restedView.left),
+          px(restedView.bottom - restedView.top),
+        )
+      : undefined;
+  const departures = useMeasures(hash, measured, viewPart);
+  const short = (name: string) => name.split(/[:,]/)[0] ?? name;
+  const readout =
+    atPointer && figures.data
+      ? `At the pointer, against bicubic: ${shown
+          .filter((v, i) => v.treatment && shown.findIndex((o) => o.treatment === v.treatment) === i)
+          .flatMap((v) => {
+            const figure = figures.data[measured.indexOf(v.treatment ?? "")];
+            return figure ? [`${short(v.name)} ${decimal(figure.sharpness)} × as sharp`] : [];
+          })
+          .join(", ")}`
+      : undefined;
+
+  const labels: PaneLabel[] = views.map((view, pane) => {
+    const figure = viewPart && view.treatment ? departures.data?.[measured.indexOf(view.treatment)] : undefined;
+    const detail =
+      panes[pane]?.show === "now" && nowQuery
+        ? props.edgeMask
+          ? "White is made crisper, black is left alone"
+          : "Amber is the area"
+        : figure
+          ? `95 % of the view within ${decimal(figure.departure_p95, 1)} ΔE of the original`
+          : undefined;
+    return { name: view.name, detail, onChoose: (anchor) => setChoosing({ pane, anchor }) };
+  });
+
+  const goTo = (index: number) => {
+    const spot = spots.spots[index];
+    if (spot) handle.current?.goTo(through(plan.place, spot));
+  };
+  const pin = (at: Point) =>
+    void spots
+      .set(pinned(spots.spots, through(inverse(plan.place), at), original.facts.size))
+      .catch((error: unknown) => onSay(sentence(error)));
+  const step = (by: 1 | -1) => {
+    const all = letters(control.wish);
+    const next = all[(all.indexOf(control.wish.letter ?? "A") + by + all.length) % all.length];
+    if (next) change(switched(control.wish, next));
+  };
+
+  const area = props.areasOpen && scope !== "whole" ? control.wish.areas?.[scope] : undefined;
+  const onDrawn = useCallback(
+    (mask: Mask) => scope !== "whole" && change(changeArea(control.wish, scope, { mask })),
+    [change, control.wish, scope],
+  );
+  const tool = useAreaTool(drawing ? area : undefined, brush, plan.place, original.facts.size, onDrawn);
+  const marks = useMemo(
+    () => spots.spots.map((spot, i) => ({ ...through(plan.place, spot), label: String(i + 1) })),
+    [spots.spots, plan.place],
+  );
+  const choose = (pane: Pane) => {
+    if (!choosing) return;
+    setChosen(panes.map((old, i) => (i === choosing.pane ? pane : old)).slice(0, 6));
+    setChoosing(undefined);
+  };
+
+  return (
+    <Box sx={{ position: "relative", flex: 1, minHeight: 0, display: "flex", flexDirection: "column" }}>
+      <StageView
+        subject={subject}
+        labels={labels}
+        ppi={plan.resolved.print?.ppi}
+        distance={plan.verdict?.distance_m}
+        layout={layout}
+        onLayout={setLayout}
+        spots={spots.spots}
+        marks={spotsAnchor ? marks : NO_MARKS}
+        onSpot={goTo}
+        onPin={pin}
+        spotsMenu={setSpotsAnchor}
+        map={map}
+        onMap={setMap}
+        tool={tool}
+        readout={readout}
+        onPointing={setPointer}
+        onSeen={setSeen}
+        onStep={step}
+        handle={takeHandle}
+        covered={props.areasOpen}
+      />
+      {props.areasOpen && (
+        <AreasPanel
+          wish={control.wish}
+          size={original.facts.size}
+          scope={scope}
+          onScope={props.onScope}
+          change={change}
+          drawing={drawing}
+          onDrawing={setDrawing}
+          shown={areaShown}
+          onShown={setAreaShown}
+          brush={brush}
+          onBrush={setBrush}
+          onClose={() => {
+            setDrawing(false);
+            setAreaShown(false);
+            props.onAreas(false);
+          }}
+        />
+      )}
+      <SpotsMenu
+        anchor={spotsAnchor}
+        control={spots}
+        onClose={() => setSpotsAnchor(null)}
+        onGo={goTo}
+        onPin={() => handle.current && pin(handle.current.middle())}
+        onTrouble={(error) => onSay(sentence(error))}
+      />
+      <Menu open={choosing !== undefined} anchorEl={choosing?.anchor} onClose={() => setChoosing(undefined)}>
+        {(Object.keys(KERNEL_NAMES) as (keyof typeof KERNEL_NAMES)[]).map((kernel) => (
+          <MenuItem key={kernel} onClick={() => choose({ show: "plain", kernel })}>
+            {plainName(kernel)}
+          </MenuItem>
+        ))}
+        <MenuItem onClick={() => choose({ show: "now" })}>The treatment on the rail</MenuItem>
+        {letters(wish).length > 1 &&
+          letters(wish).map((letter) => (
+            <MenuItem
+              key={letter}
+              onClick={() => choose(letter === wish.letter ? { show: "now" } : { show: "letter", letter })}
+            >
+              Treatment {letter}
+            </MenuItem>
+          ))}
+        {results.map((result) => (
+          <MenuItem
+            key={result.id}
+            disabled={!linesUp(result, plan, wish)}
+            onClick={() => choose({ show: "result", id: result.id })}
+          >
+            Finished: {result.file_name}
+            {linesUp(result, plan, wish) ? "" : " (another crop)"}
+          </MenuItem>
+        ))}
+      </Menu>
+    </Box>
+  );
+}
+
+const NO_MARKS: never[] = [];

@@ -1,7 +1,8 @@
 /** The process rail: one card per step in the order of the work, and the run at its end. */
 
 import { Box, Button, Stack, Typography } from "@mui/material";
-import type { Enlargement, Job, Model, Original, Plan, Reading, Suggestion } from "../api/client";
+import type { ReactNode } from "react";
+import type { Enlargement, Job, Model, Original, Plan, Reading, Steps, Suggestion } from "../api/client";
 import { duration } from "../app/format";
 import { CleanCard } from "./cards/CleanCard";
 import { DeliverCard } from "./cards/DeliverCard";
@@ -16,6 +17,11 @@ export function Rail(props: {
   original: Original;
   models: Model[];
   control: WishControl;
+  /** The steps that the cards are about: of the whole picture or of an area. */
+  steps: Steps;
+  changeSteps: (part: Partial<Steps>) => void;
+  /** Which treatment and which part of the picture. */
+  tabs: ReactNode;
   reading?: Reading;
   suggestion?: Suggestion;
   pattern: string;
@@ -31,7 +37,7 @@ export function Rail(props: {
   results: Enlargement[];
   onRemove: () => void;
 }) {
-  const { original, models, plan, reading, suggestion } = props;
+  const { original, models, plan, reading, suggestion, steps, changeSteps } = props;
   const { wish, change } = props.control;
   return (
     <Box
@@ -47,6 +53,7 @@ export function Rail(props: {
         borderColor: "divider",
       }}
     >
+      {props.tabs}
       <ReadingCard original={original} reading={reading} onRemove={props.onRemove} />
       <FrameCard
         original={original}
@@ -58,26 +65,26 @@ export function Rail(props: {
         onSurround={(surround) => change({ surround })}
       />
       <CleanCard
-        clean={wish.clean ?? NOTHING_CLEANED}
+        clean={steps.clean ?? NOTHING_CLEANED}
         models={models}
         plan={plan}
         reading={reading}
         suggestion={suggestion}
-        onChange={(clean) => change({ clean })}
+        onChange={(clean) => changeSteps({ clean })}
       />
       <EnlargeCard
-        choice={wish.enlarge}
+        choice={steps.enlarge}
         models={models}
         plan={plan}
         suggestion={suggestion}
-        onChange={(enlarge) => change({ enlarge })}
+        onChange={(enlarge) => changeSteps({ enlarge })}
       />
       <FinishCard
-        finish={wish.finish ?? NOTHING_FINISHED}
+        finish={steps.finish ?? NOTHING_FINISHED}
         plan={plan}
         reading={reading}
         suggestion={suggestion}
-        onChange={(finish) => change({ finish })}
+        onChange={(finish) => changeSteps({ finish })}
         onMask={props.onMask}
       />
       <DeliverCard

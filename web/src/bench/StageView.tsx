@@ -1,16 +1,7 @@
-/** The light table with what lies around it: names, curtain, zoom. */
+/** The light table with what lies around it: panes and their names, curtain, zoom, spots. */
 
-import {
-  Box,
-  ButtonBase,
-  MenuItem,
-  Select,
-  Stack,
-  ToggleButton,
-  ToggleButtonGroup,
-  Tooltip,
-  Typography,
-} from "@mui/material";
+import { Box, Typography } from "@mui/material";
+import { visuallyHidden } from "@mui/utils";
 import {
   type KeyboardEvent,
   type PointerEvent,
@@ -21,39 +12,63 @@ import {
   useState,
   useSyncExternalStore,
 } from "react";
-import type { Kernel } from "../api/client";
+import type { Spot } from "../api/client";
+import { decimal } from "../app/format";
 import { useKept } from "../app/kept";
 import type { Box as PartBox } from "../stage/camera";
-import { type Layout, type Seen, Stage, type Subject } from "../stage/stage";
+import { LAYOUTS, type Layout, PANES, cells } from "../stage/layout";
+import { type Mark, NOTHING_SEEN, type Seen, Stage, type Subject } from "../stage/stage";
+import type { Point, Tool } from "../stage/tools";
+import { GROUNDS, StageBar, type ViewSettings, useViewSettings } from "./StageBar";
+import { paperZoom } from "./screen";
 
-const GREYS = ["#777777", "#2E2E2E", "#BDBDBD", "#FFFFFF"] as const;
-const GREY_NAMES = ["middle grey", "dark grey", "light grey", "white"] as const;
-const ZOOMS = [0.5, 1, 2, 4] as const;
-const EMPTY: Seen = {
-  zoom: 1,
-  curtain: 0.5,
-  before: { ready: 0, needed: 0 },
-  after: { ready: 0, needed: 0 },
-  fromOriginal: false,
-};
+export interface PaneLabel {
+  name: string;
+  /** A figure or a remark beneath the name. */
+  detail?: string;
+  /** Opens the choice of what the pane shows. */
+  onChoose: (anchor: HTMLElement) => void;
+}
 
-export const KERNEL_NAMES: Record<Kernel, string> = { nearest: "nearest", bicubic: "bicubic", lanczos3: "Lanczos 3" };
+export interface StageHandle {
+  goTo: (at: Point) => void;
+  middle: () => Point;
+}
 
 export function StageView(props: {
   subject: Subject;
-  afterName: string;
-  before: Kernel;
-  onBefore: (kernel: Kernel) => void;
-  /** What the right side shows instead of the result, while something is held. */
-  instead?: string;
+  labels: PaneLabel[];
+  /** Resolution of the print, where there is one. */
+  ppi?: number;
+  /** From how far the print is seen, in metres. */
+  distance?: number;
+  layout: Layout;
+  onLayout: (layout: Layout) => void;
+  spots: Spot[];
+  marks: Mark[];
+  onSpot: (index: number) => void;
+  onPin: (at: Point) => void;
+  spotsMenu: (anchor: HTMLElement) => void;
+  map: boolean;
+  onMap: (shown: boolean) => void;
+  tool?: Tool;
+  readout?: string;
+  onPointing: (at: Point | undefined) => void;
+  onSeen: (seen: Seen) => void;
+  onStep: (by: 1 | -1) => void;
+  handle: (handle: StageHandle | undefined) => void;
+  /** Something lies over the lower left corner. */
+  covered: boolean;
 }) {
+  const { subject, layout, labels, onPointing, handle, onSeen } = props;
   const [stage, setStage] = useState<Stage>();
-  const [layout, setLayout] = useKept<Layout>("layout", "curtain");
-  const [smooth, setSmooth] = useKept("smooth", false);
-  const [grey, setGrey] = useKept<string>("grey", GREYS[0]);
+  const [settings, setSettings] = useViewSettings();
+  const [navigator, setNavigator] = useKept("navigator", true);
+  const [turn, setTurn] = useState(0);
+  const [timed, setTimed] = useState(false);
   const seen = useSyncExternalStore(
     useCallback((listener) => stage?.subscribe(listener) ?? (() => undefined), [stage]),
-    () => stage?.snapshot() ?? EMPTY,
+    () => stage?.snapshot() ?? NOTHING_SEEN,
   );
 
   const attach = useCallback((canvas: HTMLCanvasElement | null) => {
@@ -65,9 +80,23 @@ export function StageView(props: {
       setStage(undefined);
     };
   }, []);
-  useEffect(() => stage?.show(props.subject), [stage, props.subject]);
+  useEffect(() => stage?.show(subject), [stage, subject]);
   useEffect(() => stage?.setLayout(layout), [stage, layout]);
-  useEffect(() => stage?.setSmooth(smooth), [stage, smooth]);
+  useEffect(() => stage?.setSmooth(settings.smooth), [stage, settings.smooth]);
+  useEffect(() => stage?.setMarks(props.marks), [stage, props.marks]);
+  useEffect(() => stage?.setTool(props.tool), [stage, props.tool]);
+  useEffect(() => stage?.setTurn(turn), [stage, turn]);
+  useEffect(() => stage?.onPointing(onPointing), [stage, onPointing]);
+  useEffect(() => onSeen(seen), [seen, onSeen]);
+  useEffect(() => {
+    handle(stage && { goTo: (at) => stage.goToPlace(at), middle: () => stage.middle() });
+    return () => handle(undefined);
+  }, [stage, handle]);
+  useEffect(() => {
+    if (!timed || layout !== "blink") return;
+    const timer = setInterval(() => setTurn((now) => 1 - now), settings.blinkMs);
+    return () => clearInterval(timer);
+  }, [timed, layout, settings.blinkMs]);
 
   const keyDown = (e: KeyboardEvent) => {
     if (!stage || e.ctrlKey || e.metaKey || e.altKey) return;
@@ -84,18 +113,27 @@ export function StageView(props: {
       p: () => stage.zoomTo(1),
       ",": () => stage.setCurtain(seen.curtain - 0.02),
       ".": () => stage.setCurtain(seen.curtain + 0.02),
-      o: () => stage.setOnlyBefore(true),
+      o: () => stage.setOnly(0),
+      b: () => (layout === "blink" ? setTurn(1 - turn) : props.onLayout("blink")),
+      v: () => props.onLayout(LAYOUTS[(LAYOUTS.indexOf(layout) + 1) % LAYOUTS.length] ?? "curtain"),
+      n: () => setNavigator(!navigator),
+      m: () => props.onMap(!props.map),
+      s: () => props.onPin(stage.middle()),
+      "[": () => props.onStep(-1),
+      "]": () => props.onStep(1),
     };
-    const action = actions[e.key];
+    const spot = Number(e.key) - 1;
+    const action = actions[e.key] ?? (props.spots[spot] && (() => props.onSpot(spot)));
     if (action) {
       e.preventDefault();
       action();
     }
   };
 
-  const dark = grey === GREYS[1] || grey === GREYS[0];
-  const { after, before } = seen;
-  const [ready, needed] = [after.ready + before.ready, after.needed + before.needed];
+  const ready = seen.panes.reduce((sum, p) => sum + p.ready, 0);
+  const needed = seen.panes.reduce((sum, p) => sum + p.needed, 0);
+  const light = settings.ground === GROUNDS[2].shade || settings.ground === GROUNDS[3].shade;
+  const shownPanes = layout === "blink" ? [turn] : Array.from({ length: PANES[layout] }, (_, i) => i);
   return (
     <>
       <Box
@@ -106,173 +144,178 @@ export function StageView(props: {
         data-needed={needed}
         data-zoom={seen.zoom.toFixed(4)}
         data-curtain={seen.curtain.toFixed(4)}
-        sx={{ position: "relative", flex: 1, minWidth: 0, minHeight: 0, bgcolor: grey, overflow: "hidden" }}
+        data-layout={layout}
+        sx={{ position: "relative", flex: 1, minWidth: 0, minHeight: 0, bgcolor: settings.ground, overflow: "hidden" }}
       >
         <canvas
           ref={attach}
           tabIndex={0}
           role="img"
-          aria-label={`Original by ${KERNEL_NAMES[props.before]} resampling beside ${props.afterName}, at ${Math.round(seen.zoom * 100)} per cent`}
+          aria-label={`${labels
+            .slice(0, PANES[layout])
+            .map((l) => l.name)
+            .join("; ")}, at ${Math.round(seen.zoom * 100)} per cent`}
           onKeyDown={keyDown}
-          onKeyUp={(e) => e.key === "o" && stage?.setOnlyBefore(false)}
-          onBlur={() => stage?.setOnlyBefore(false)}
+          onKeyUp={(e) => e.key === "o" && stage?.setOnly(undefined)}
+          onBlur={() => stage?.setOnly(undefined)}
           style={{
             position: "absolute",
             inset: 0,
             width: "100%",
             height: "100%",
-            cursor: "grab",
             touchAction: "none",
             outlineOffset: -2,
           }}
         />
-        <Progress share={needed === 0 ? 1 : ready / needed} />
-        {layout === "curtain" ? (
-          <Curtain share={seen.curtain} onMove={(share) => stage?.setCurtain(share)} />
-        ) : (
-          <Box
-            sx={{
-              position: "absolute",
-              left: "50%",
-              top: 0,
-              bottom: 0,
-              width: "1px",
-              bgcolor: dark ? "#fff8" : "#0008",
-            }}
-          />
-        )}
-        <Name side="left" detail={before.ready < before.needed ? "arriving" : undefined}>
-          Original, {KERNEL_NAMES[props.before]}
-        </Name>
-        <Name
-          side="right"
-          detail={
-            seen.fromOriginal
-              ? "this far off, enlarging does not show: zoom in to compare"
-              : after.ready < after.needed
-                ? `${after.ready} of ${after.needed} tiles`
-                : undefined
-          }
-        >
-          {props.instead ?? props.afterName}
-        </Name>
-        {seen.part && (
-          <Navigator thumbnail={props.subject.thumbnail} part={seen.part} onGo={(x, y) => stage?.goTo(x, y)} />
+        {layout === "curtain" && <Curtain share={seen.curtain} onMove={(share) => stage?.setCurtain(share)} />}
+        <Rules layout={layout} light={light} />
+        {shownPanes.map((i) => {
+          const label = labels[i];
+          const standing = seen.panes[i] ?? { ready: 0, needed: 0 };
+          const arriving = standing.ready < standing.needed;
+          return (
+            label && (
+              <PaneName
+                key={i}
+                pane={i}
+                layout={layout}
+                label={label}
+                share={arriving ? standing.ready / standing.needed : 1}
+                detail={
+                  arriving
+                    ? `${standing.ready} of ${standing.needed} tiles`
+                    : (label.detail ??
+                      (seen.fromOriginal && i > 0 ? "this far off, enlarging does not show: zoom in" : undefined))
+                }
+              />
+            )
+          );
+        })}
+        {navigator && !props.covered && seen.part && (
+          <Navigator thumbnail={subject.thumbnail} part={seen.part} onGo={(x, y) => stage?.goTo(x, y)} />
         )}
       </Box>
-      <StageBar>
-        <ToggleButtonGroup
-          exclusive
-          value={layout}
-          aria-label="Comparison"
-          onChange={(_, value: Layout | null) => value && setLayout(value)}
-        >
-          <ToggleButton value="curtain">Curtain</ToggleButton>
-          <ToggleButton value="side" sx={{ whiteSpace: "nowrap" }}>
-            Side by side
-          </ToggleButton>
-        </ToggleButtonGroup>
-        <Caption>Original by</Caption>
-        <Tooltip title="How the original is brought to the result's size for comparison">
-          <Select
-            value={props.before}
-            onChange={(e) => props.onBefore(e.target.value as Kernel)}
-            inputProps={{ "aria-label": "Original resampled by" }}
-            sx={{ height: 30, fontSize: 14 }}
-          >
-            {Object.entries(KERNEL_NAMES).map(([kernel, name]) => (
-              <MenuItem key={kernel} value={kernel}>
-                {name}
-              </MenuItem>
-            ))}
-          </Select>
-        </Tooltip>
-        <Caption>Zoom</Caption>
-        <ZoomChoice zoom={seen.zoom} onFit={() => stage?.fit()} onZoom={(zoom) => stage?.zoomTo(zoom)} />
-        <Tooltip title="How pixels are magnified on the screen above 100 %: as squares, or smoothed by the browser">
-          <ToggleButton value="smooth" selected={smooth} onChange={() => setSmooth(!smooth)}>
-            {smooth ? "Magnified smoothly" : "Magnified in squares"}
-          </ToggleButton>
-        </Tooltip>
-        <Box sx={{ flex: 1 }} />
-        <Caption>Ground</Caption>
-        <Stack direction="row" spacing={0.5} role="group" aria-label="Ground">
-          {GREYS.map((shade, i) => (
-            <ButtonBase
-              key={shade}
-              aria-label={`Ground: ${GREY_NAMES[i] ?? shade}`}
-              aria-pressed={grey === shade}
-              onClick={() => setGrey(shade)}
-              sx={{
-                width: 18,
-                height: 18,
-                bgcolor: shade,
-                border: "1px solid",
-                borderColor: grey === shade ? "primary.main" : "divider",
-                outline: grey === shade ? "1px solid" : "none",
-                outlineColor: "primary.main",
-              }}
-            />
-          ))}
-        </Stack>
-      </StageBar>
+      <StageBar
+        layout={layout}
+        onLayout={props.onLayout}
+        timed={timed}
+        onTimed={setTimed}
+        onTurn={() => setTurn(1 - turn)}
+        zoom={seen.zoom}
+        zooms={paperZooms(settings, props.ppi, props.distance)}
+        onFit={() => stage?.fit()}
+        onZoom={(zoom) => stage?.zoomTo(zoom)}
+        spots={props.spots}
+        onSpot={props.onSpot}
+        spotsMenu={props.spotsMenu}
+        map={props.map}
+        onMap={props.onMap}
+        navigator={navigator}
+        onNavigator={setNavigator}
+        settings={settings}
+        onSettings={setSettings}
+        readout={props.readout}
+      />
     </>
   );
 }
 
-function ZoomChoice(props: { zoom: number; onFit: () => void; onZoom: (zoom: number) => void }) {
-  return (
-    <ToggleButtonGroup
-      exclusive
-      value={ZOOMS.find((z) => Math.abs(z - props.zoom) < 0.005) ?? null}
-      aria-label="Zoom, in pixels of the print"
-    >
-      <ToggleButton value="fit" aria-label="Whole picture" onClick={props.onFit}>
-        Whole
-      </ToggleButton>
-      {ZOOMS.map((zoom) => (
-        <ToggleButton key={zoom} value={zoom} aria-label={`${zoom * 100} per cent`} onClick={() => props.onZoom(zoom)}>
-          {zoom * 100}
-        </ToggleButton>
-      ))}
-      <Box
-        component="span"
-        sx={{ px: 1, alignSelf: "center", minWidth: 56, textAlign: "right", fontSize: 14, color: "measured" }}
-      >
-        {Math.round(props.zoom * 100)} %
-      </Box>
-    </ToggleButtonGroup>
-  );
+/** Zooms at which the screen shows the print as it will be seen. */
+function paperZooms(settings: ViewSettings, ppi?: number, distance?: number): { name: string; zoom: number }[] {
+  if (!ppi || !settings.screenPpi) return [];
+  const zoom = paperZoom(settings.screenPpi, ppi, window.devicePixelRatio);
+  const named = [{ name: `as on paper, ${decimal(zoom * 100, 0)} %`, zoom }];
+  if (distance) {
+    const there = (zoom * settings.eyeM) / distance;
+    named.push({ name: `as from ${decimal(distance, 1)} m, ${decimal(there * 100, 0)} %`, zoom: there });
+  }
+  return named;
 }
 
-function Caption({ children }: { children: ReactNode }) {
-  return (
-    <Typography variant="caption" sx={{ color: "text.secondary", whiteSpace: "nowrap" }}>
-      {children}
-    </Typography>
-  );
+/** Thin lines between panes that lie side by side. */
+function Rules({ layout, light }: { layout: Layout; light: boolean }) {
+  if (layout === "curtain" || layout === "blink") return null;
+  const lines = new Map<string, object>();
+  for (const cell of cells(layout, { width: 6, height: 6 })) {
+    const [x, y] = [(cell.left / 6) * 100, (cell.top / 6) * 100];
+    if (x > 0) lines.set(`x${x}`, { left: `${x}%`, top: 0, bottom: 0, width: "1px" });
+    if (y > 0) lines.set(`y${y}`, { top: `${y}%`, left: 0, right: 0, height: "1px" });
+  }
+  return [...lines].map(([key, place]) => (
+    <Box key={key} sx={{ position: "absolute", pointerEvents: "none", bgcolor: light ? "#0008" : "#fff8", ...place }} />
+  ));
 }
 
-/** What is chosen about the view, out of the picture's way. */
-function StageBar({ children }: { children: ReactNode }) {
+/** What a pane shows: a button that opens the choice; above it, how much is still to come. */
+function PaneName(props: {
+  pane: number;
+  layout: Layout;
+  label: PaneLabel;
+  detail?: string;
+  share: number;
+}): ReactNode {
+  const { pane, layout, label, share } = props;
+  const cell = cells(layout, { width: 6, height: 6 })[pane] ?? { left: 0, top: 0, width: 6, height: 6 };
+  const right = layout === "curtain" && pane === 1;
+  const percent = (part: number) => `${(part / 6) * 100}%`;
   return (
-    <Stack
-      direction="row"
-      spacing={1.5}
-      role="toolbar"
-      aria-label="View"
+    <Box
       sx={{
-        height: 42,
-        px: 2,
-        flexShrink: 0,
-        alignItems: "center",
-        bgcolor: "background.default",
-        borderTop: 1,
-        borderColor: "divider",
+        position: "absolute",
+        left: percent(cell.left),
+        top: percent(cell.top),
+        width: percent(cell.width),
+        pointerEvents: "none",
+        display: "flex",
+        justifyContent: right ? "flex-end" : "flex-start",
+        p: 1.5,
       }}
     >
-      {children}
-    </Stack>
+      {share < 1 && (
+        <Box
+          role="progressbar"
+          aria-label={label.name}
+          aria-valuenow={Math.round(share * 100)}
+          sx={{ position: "absolute", left: 0, top: 0, right: 0, height: 3 }}
+        >
+          <Box sx={{ height: "100%", width: `${share * 100}%`, bgcolor: "primary.main" }} />
+        </Box>
+      )}
+      <Box
+        component="button"
+        aria-haspopup="menu"
+        data-testid={`pane-${pane + 1}`}
+        onClick={(e: { currentTarget: HTMLElement }) => label.onChoose(e.currentTarget)}
+        sx={{
+          pointerEvents: "auto",
+          cursor: "pointer",
+          font: "inherit",
+          color: "text.primary",
+          px: 1,
+          py: 0.25,
+          maxWidth: layout === "curtain" ? "45%" : "100%",
+          bgcolor: "background.paper",
+          border: 1,
+          borderColor: "divider",
+          textAlign: right ? "right" : "left",
+        }}
+      >
+        <Typography variant="caption" noWrap sx={{ fontWeight: 600, display: "block" }}>
+          <Box component="span" sx={visuallyHidden}>
+            Pane {pane + 1} shows{" "}
+          </Box>
+          {label.name}{" "}
+          <Box component="span" aria-hidden sx={{ color: "primary.main" }}>
+            ▾
+          </Box>
+        </Typography>
+        {props.detail && (
+          <Typography variant="caption" noWrap sx={{ color: "text.secondary", display: "block", lineHeight: 1.2 }}>
+            {props.detail}
+          </Typography>
+        )}
+      </Box>
+    </Box>
   );
 }
 
@@ -309,51 +352,6 @@ function Navigator(props: { thumbnail: string; part: PartBox; onGo: (x: number, 
           boxShadow: "0 0 0 200px rgba(0,0,0,0.4)",
         }}
       />
-    </Box>
-  );
-}
-
-/** A hairline: how much of the view is still to come. */
-function Progress({ share }: { share: number }) {
-  if (share >= 1) return null;
-  return (
-    <Box
-      role="progressbar"
-      aria-label="View"
-      aria-valuenow={Math.round(share * 100)}
-      sx={{ position: "absolute", left: 0, top: 0, right: 0, height: 3 }}
-    >
-      <Box
-        sx={{ height: "100%", width: `${share * 100}%`, bgcolor: "primary.main", transition: "width 120ms linear" }}
-      />
-    </Box>
-  );
-}
-
-function Name(props: { side: "left" | "right"; detail?: string; children: ReactNode }) {
-  return (
-    <Box
-      sx={{
-        position: "absolute",
-        top: 12,
-        [props.side]: 12,
-        px: 1,
-        py: 0.25,
-        bgcolor: "background.paper",
-        border: 1,
-        borderColor: "divider",
-        pointerEvents: "none",
-        textAlign: props.side,
-      }}
-    >
-      <Typography variant="caption" sx={{ fontWeight: 600, display: "block" }}>
-        {props.children}
-      </Typography>
-      {props.detail && (
-        <Typography variant="caption" sx={{ color: "text.secondary", display: "block", lineHeight: 1.2 }}>
-          {props.detail}
-        </Typography>
-      )}
     </Box>
   );
 }

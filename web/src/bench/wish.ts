@@ -1,37 +1,13 @@
 /** What is asked for of one picture: remembered per picture, with undo and redo. */
 
 import { useCallback, useState } from "react";
-import type { Clean, Finish, Frame, Original, Recipe, Suggestion, Target, Wish } from "../api/client";
+import type { Clean, Finish, Frame, Recipe, Wish } from "../api/client";
 
 /** The whole picture as it came. */
 export const PLAIN_FRAME: Frame = { mirrored: false, quarter_turns: 0, degrees: 0, crop: null };
 
 export const NOTHING_CLEANED: Clean = { marks: null, noise: null, softness: null };
 export const NOTHING_FINISHED: Finish = { edges: null, grain: null };
-
-/** How large, before anything is said: the print that the picture came in with, or twice its size. */
-export function firstTarget(original: Original): Target {
-  return original.target ?? { by: "factor", factor: 2 };
-}
-
-/** What is asked for when nothing was said yet: all that is suggested. */
-export function firstWish(original: Original, suggestion: Suggestion): Wish {
-  return {
-    ...suggestion.recipe,
-    target: firstTarget(original),
-    output: {
-      format: "tiff",
-      depth: original.facts.depth,
-      quality: 92,
-      chroma: "auto",
-      compression: "deflate",
-      profile: "original",
-      ppi: null,
-    },
-    before: "bicubic",
-    distance_m: null,
-  };
-}
 
 /** Changes that follow each other as fast as typing are undone together. */
 const TOGETHER_MS = 800;

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { type Camera, filled, fit, held, pan, toPane, toPicture, visible, zoomAt } from "./camera";
+import { type Camera, filled, fit, held, pan, snapped, toPane, toPicture, visible, zoomAt } from "./camera";
 
 const picture = { width: 900, height: 600 };
 const pane = { width: 1200, height: 700 };
@@ -9,6 +9,15 @@ describe("camera", () => {
     const camera = fit(picture, pane, 0);
     expect(camera.scale).toBeCloseTo(700 / 600);
     expect(toPane(camera, pane, 450, 300)).toEqual([600, 350]);
+  });
+
+  it("puts the picture's corner on a whole pixel, moving it by half a one at most", () => {
+    const odd = { width: 397, height: 351 };
+    const camera = { x: 123.4, y: 45.6, scale: 2.5 };
+    const there = snapped(camera, odd);
+    const [x, y] = toPane(there, odd, 0, 0);
+    expect([x, y]).toEqual([Math.round(x), Math.round(y)]);
+    expect(Math.hypot(there.x - camera.x, there.y - camera.y) * camera.scale).toBeLessThan(0.71);
   });
 
   it("keeps the spot under the pointer when it zooms", () => {

@@ -53,6 +53,12 @@ export function zoomAt(camera: Camera, pane: Extent, scale: number, px: number, 
   return { x: x - (px - pane.width / 2) / scale, y: y - (py - pane.height / 2) / scale, scale };
 }
 
+/** Moved by less than a pixel so that the picture's corner lies on a whole one: pixels meet the same pixels in every pane. */
+export function snapped(camera: Camera, pane: Extent): Camera {
+  const [x, y] = toPane(camera, pane, 0, 0);
+  return pan(camera, Math.round(x) - x, Math.round(y) - y);
+}
+
 /** With the middle of the pane kept on the picture: it cannot be lost. */
 export function held(camera: Camera, picture: Extent): Camera {
   const within = (value: number, side: number) => Math.min(Math.max(value, 0), side);

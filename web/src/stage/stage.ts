@@ -1,64 +1,95 @@
 /**
- * The light table: draws two candidates under one camera, and moves with hand, wheel and keys.
+ * The light table: draws one to six candidates under one camera, and moves with hand, wheel and keys.
  *
  * Without React: it draws at most once a frame, and tells those who listen when something to be shown
  * beside the canvas has changed.
  */
 
-import { type Box, type Camera, type Extent, filled, fit, held, pan, toPane, visible, zoomAt } from "./camera";
+import {
+  type Box,
+  type Camera,
+  type Extent,
+  filled,
+  fit,
+  held,
+  pan,
+  snapped,
+  toPane,
+  toPicture,
+  visible,
+  zoomAt,
+} from "./camera";
+import { type Cell, type Layout, PANES, cellAt, cells, paneOf } from "./layout";
 import { liveliest } from "./liveliest";
 import { type Candidate, type Standing, TileStore, drawTiles, levelFor, placesIn } from "./tiles";
+import type { Point, Tool } from "./tools";
 
-/** Zoom in terms of the result: 1 is one of its pixels per device pixel. */
-export const ZOOM_RANGE = [0.05, 8] as const;
-
-export type Layout = "curtain" | "side";
+/** Zoom in terms of the print: 1 is one of its pixels per device pixel. */
+export const ZOOM_RANGE = [0.02, 8] as const;
 
 /** What is on the table. */
 export interface Subject {
+  /** The sheet in pixels of the original: what all panes have in common. */
   original: Extent;
-  before: Candidate;
-  after: Candidate;
+  /** Pixels of the print per pixel of the original. */
+  factor: number;
+  /** What each pane shows; more than the layout has room for are kept in hand. */
+  panes: Candidate[];
+  /** What is shown of a candidate until it arrives. */
+  under: Candidate;
   /** Address of a small picture of the original, shown before anything else arrives. */
   thumbnail: string;
   /** Changes when another picture is on the table, which then opens at its liveliest place. */
   picture: string;
 }
 
+/** A numbered place that is marked in every pane. */
+export interface Mark extends Point {
+  label: string;
+}
+
 /** What is shown beside the canvas. */
 export interface Seen {
-  /** Device pixels per pixel of the result. */
+  /** Device pixels per pixel of the print. */
   zoom: number;
   /** Place of the curtain, 0 to 1 across. */
   curtain: number;
-  before: Standing;
-  after: Standing;
+  /** How far each pane of the layout has come. */
+  panes: Standing[];
   /** Whether the view is too far off for a model to show. */
   fromOriginal: boolean;
   /** The part of the picture that is in view, as shares of its sides; nothing when all of it is. */
   part?: Box;
+  /** The part in view, in pixels of the original. */
+  view?: Box;
 }
 
-const NOTHING: Standing = { ready: 0, needed: 0 };
+export const NOTHING_SEEN: Seen = { zoom: 1, curtain: 0.5, panes: [], fromOriginal: false };
 
 export class Stage {
   private readonly context: CanvasRenderingContext2D;
   private readonly tiles = new TileStore(() => this.refresh());
   private subject?: Subject;
-  /** What the result was before its settings changed: it stays until the new one arrives. */
-  private previous?: Candidate;
+  /** What a pane showed before its settings changed: it stays until the new one arrives. */
+  private readonly previous = new Map<number, Candidate>();
   private thumbnail?: HTMLImageElement;
   private camera: Camera = { x: 0, y: 0, scale: 1 };
   private fitted = true;
   private curtain = 0.5;
   private layout: Layout = "curtain";
   private smooth = false;
-  private onlyBefore = false;
+  private turn = 0;
+  private only?: number;
+  private marks: Mark[] = [];
+  private tool?: Tool;
   private frame = 0;
   private readonly listeners = new Set<() => void>();
-  private seen: Seen = { zoom: 1, curtain: 0.5, before: NOTHING, after: NOTHING, fromOriginal: false };
+  private readonly pointing = new Set<(at: Point | undefined) => void>();
+  private seen: Seen = NOTHING_SEEN;
   private readonly observer: ResizeObserver;
-  private drag?: { x: number; y: number };
+  /** Fingers and buttons that are down, by where they are in device pixels of the canvas. */
+  private readonly down = new Map<number, [number, number]>();
+  private working = false;
 
   constructor(private readonly canvas: HTMLCanvasElement) {
     const context = canvas.getContext("2d", { alpha: true });
@@ -66,25 +97,27 @@ export class Stage {
     this.context = context;
     this.observer = new ResizeObserver(() => this.resize());
     this.observer.observe(canvas);
-    canvas.addEventListener("pointerdown", this.grab);
-    canvas.addEventListener("pointermove", this.move);
-    canvas.addEventListener("pointerup", this.letGo);
-    canvas.addEventListener("pointercancel", this.letGo);
-    canvas.addEventListener("wheel", this.wheel, { passive: false });
-    canvas.addEventListener("dblclick", this.doubleClick);
+    this.each((type, listener) => canvas.addEventListener(type, listener, { passive: false }));
   }
 
   dispose(): void {
     this.observer.disconnect();
     cancelAnimationFrame(this.frame);
     this.tiles.want([]);
-    const { canvas } = this;
-    canvas.removeEventListener("pointerdown", this.grab);
-    canvas.removeEventListener("pointermove", this.move);
-    canvas.removeEventListener("pointerup", this.letGo);
-    canvas.removeEventListener("pointercancel", this.letGo);
-    canvas.removeEventListener("wheel", this.wheel);
-    canvas.removeEventListener("dblclick", this.doubleClick);
+    this.each((type, listener) => this.canvas.removeEventListener(type, listener));
+  }
+
+  private each(act: (type: string, listener: EventListener) => void): void {
+    const listeners = {
+      pointerdown: this.grab,
+      pointermove: this.move,
+      pointerup: this.letGo,
+      pointercancel: this.letGo,
+      pointerleave: this.leave,
+      wheel: this.wheel,
+      dblclick: this.doubleClick,
+    };
+    for (const [type, listener] of Object.entries(listeners)) act(type, listener as EventListener);
   }
 
   // What React needs to follow along.
@@ -94,11 +127,20 @@ export class Stage {
   };
   snapshot = (): Seen => this.seen;
 
+  /** Tells where the pointer is, in pixels of the original. */
+  onPointing = (listener: (at: Point | undefined) => void): (() => void) => {
+    this.pointing.add(listener);
+    return () => this.pointing.delete(listener);
+  };
+
   show(subject: Subject | undefined): void {
     const another = subject?.picture !== this.subject?.picture;
-    const old = this.subject?.after;
-    if (another || !sameSize(old, subject?.after)) this.previous = undefined;
-    else if (old && address(old) !== address(subject?.after)) this.previous = old;
+    if (another) this.previous.clear();
+    subject?.panes.forEach((now, i) => {
+      const old = this.subject?.panes[i];
+      if (another || !old || !sameSize(old, now)) this.previous.delete(i);
+      else if (address(old) !== address(now)) this.previous.set(i, old);
+    });
     this.subject = subject;
     if (another) {
       this.fitted = true;
@@ -125,8 +167,8 @@ export class Stage {
     context.drawImage(image, 0, 0);
     const { data, width, height } = context.getImageData(0, 0, canvas.width, canvas.height);
     const [x, y] = liveliest(data, width, height);
-    const spot = { x: x * this.subject.original.width, y: y * this.subject.original.height, scale: this.factor() };
-    this.place(filled(spot, this.pane(), this.subject.original));
+    const { original, factor } = this.subject;
+    this.place(filled({ x: x * original.width, y: y * original.height, scale: factor }, this.pane(), original));
   }
 
   /** Puts a spot, given as shares of the picture's sides, into the middle. */
@@ -134,6 +176,18 @@ export class Stage {
     if (!this.subject) return;
     const { width, height } = this.subject.original;
     this.place({ x: x * width, y: y * height, scale: this.current().scale });
+  }
+
+  /** Puts a place into the middle, at 100 % or closer. */
+  goToPlace(at: Point): void {
+    if (!this.subject) return;
+    this.place({ ...at, scale: Math.max(this.current().scale, this.subject.factor) });
+  }
+
+  /** The place in the middle of the view. */
+  middle(): Point {
+    const { x, y } = this.current();
+    return { x, y };
   }
 
   setLayout(layout: Layout): void {
@@ -146,9 +200,28 @@ export class Stage {
     this.refresh();
   }
 
-  /** Shows the original alone for as long as it is set. */
-  setOnlyBefore(only: boolean): void {
-    this.onlyBefore = only;
+  setMarks(marks: Mark[]): void {
+    this.marks = marks;
+    this.refresh();
+  }
+
+  /** What the hand does instead of moving the picture. */
+  setTool(tool: Tool | undefined): void {
+    this.tool = tool;
+    this.working = false;
+    this.canvas.style.cursor = tool?.cursor ?? "grab";
+    this.refresh();
+  }
+
+  /** Which of two candidates a blink shows now. */
+  setTurn(turn: number): void {
+    this.turn = turn;
+    this.refresh();
+  }
+
+  /** Shows one candidate everywhere for as long as it is set. */
+  setOnly(pane: number | undefined): void {
+    this.only = pane;
     this.refresh();
   }
 
@@ -162,7 +235,7 @@ export class Stage {
     this.refresh();
   }
 
-  /** Zooms the middle of the view, in terms of the result. */
+  /** Zooms the middle of the view, in terms of the print. */
   zoomTo(zoom: number): void {
     const pane = this.pane();
     this.zoomAround(zoom, pane.width / 2, pane.height / 2);
@@ -179,39 +252,97 @@ export class Stage {
   private readonly grab = (e: PointerEvent) => {
     if (e.button !== 0 && e.button !== 1) return;
     this.canvas.setPointerCapture(e.pointerId);
-    this.drag = { x: e.clientX, y: e.clientY };
+    this.down.set(e.pointerId, this.onCanvas(e));
+    const at = this.placeOf(e);
+    if (this.tool && e.button === 0 && this.down.size === 1 && at) {
+      this.working = true;
+      this.tool.start(at);
+      this.refresh();
+    } else {
+      this.working = false;
+    }
   };
 
   private readonly move = (e: PointerEvent) => {
-    if (!this.drag) return;
-    const ratio = window.devicePixelRatio;
-    this.panBy((e.clientX - this.drag.x) * ratio, (e.clientY - this.drag.y) * ratio);
-    this.drag = { x: e.clientX, y: e.clientY };
+    const before = this.down.get(e.pointerId);
+    const at = this.placeOf(e);
+    if (!before) {
+      this.tool?.hover?.(at);
+      if (this.tool) this.refresh();
+      for (const listener of this.pointing) listener(at);
+      return;
+    }
+    const now = this.onCanvas(e);
+    if (this.working) {
+      if (at) this.tool?.move(at);
+      this.refresh();
+    } else if (this.down.size === 2) {
+      this.pinch(e.pointerId, before, now);
+    } else {
+      this.panBy(now[0] - before[0], now[1] - before[1]);
+    }
+    this.down.set(e.pointerId, now);
   };
 
-  private readonly letGo = () => {
-    this.drag = undefined;
+  /** Two fingers: the spots under them stay under them. */
+  private pinch(moved: number, before: [number, number], now: [number, number]): void {
+    const other = [...this.down].find(([id]) => id !== moved)?.[1];
+    if (!other) return;
+    const apart = (p: [number, number]) => Math.max(1, Math.hypot(p[0] - other[0], p[1] - other[1]));
+    const { x, y } = cellAt(this.layout, this.canvas, (other[0] + now[0]) / 2, (other[1] + now[1]) / 2);
+    this.panBy((now[0] - before[0]) / 2, (now[1] - before[1]) / 2);
+    this.zoomAround((this.current().scale / this.factor()) * (apart(now) / apart(before)), x, y);
+  }
+
+  private readonly letGo = (e: PointerEvent) => {
+    this.down.delete(e.pointerId);
+    if (this.working) {
+      this.working = false;
+      this.tool?.end();
+      this.refresh();
+    }
+  };
+
+  private readonly leave = () => {
+    this.tool?.hover?.(undefined);
+    if (this.tool) this.refresh();
+    for (const listener of this.pointing) listener(undefined);
   };
 
   private readonly wheel = (e: WheelEvent) => {
     e.preventDefault();
     const lines = e.deltaMode === WheelEvent.DOM_DELTA_LINE ? 16 : 1;
     const [px, py] = this.inPane(e);
-    this.zoomAround(this.seen.zoom * Math.exp(-e.deltaY * lines * 0.0022), px, py);
+    // A pinch on a pad comes as a wheel with Ctrl, in smaller steps.
+    const speed = e.ctrlKey ? 0.01 : 0.0022;
+    this.zoomAround(this.seen.zoom * Math.exp(-e.deltaY * lines * speed), px, py);
   };
 
   private readonly doubleClick = (e: MouseEvent) => {
+    if (this.tool) return;
     const [px, py] = this.inPane(e);
     if (this.fitted) this.zoomAround(1, px, py);
     else this.fit();
   };
 
-  /** A place of the pointer inside its pane, in device pixels. */
-  private inPane(e: MouseEvent): [number, number] {
+  /** A place of the pointer on the canvas, in device pixels. */
+  private onCanvas(e: MouseEvent): [number, number] {
     const box = this.canvas.getBoundingClientRect();
     const ratio = window.devicePixelRatio;
-    const x = (e.clientX - box.left) * ratio;
-    return [this.layout === "side" ? x % this.pane().width : x, (e.clientY - box.top) * ratio];
+    return [(e.clientX - box.left) * ratio, (e.clientY - box.top) * ratio];
+  }
+
+  /** A place of the pointer inside its pane, in device pixels. */
+  private inPane(e: MouseEvent): [number, number] {
+    const { x, y } = cellAt(this.layout, this.canvas, ...this.onCanvas(e));
+    return [x, y];
+  }
+
+  /** The place under the pointer, in pixels of the original. */
+  private placeOf(e: MouseEvent): Point | undefined {
+    if (!this.subject) return undefined;
+    const [x, y] = toPicture(this.current(), this.pane(), ...this.inPane(e));
+    return { x, y };
   }
 
   private zoomAround(zoom: number, px: number, py: number): void {
@@ -232,12 +363,11 @@ export class Stage {
   }
 
   private factor(): number {
-    return this.subject ? this.subject.after.size.width / this.subject.original.width : 1;
+    return this.subject?.factor ?? 1;
   }
 
   private pane(): Extent {
-    const { width, height } = this.canvas;
-    return { width: this.layout === "side" ? width / 2 : width, height };
+    return paneOf(this.layout, this.canvas);
   }
 
   private resize(): void {
@@ -263,73 +393,74 @@ export class Stage {
   }
 
   private draw(): void {
-    const { canvas, context, subject } = this;
+    const { canvas, context, subject, layout } = this;
     context.setTransform(1, 0, 0, 1, 0, 0);
     context.clearRect(0, 0, canvas.width, canvas.height);
-    if (!subject) return this.tell({ ...this.seen, before: NOTHING, after: NOTHING });
+    if (!subject) return this.tell({ ...this.seen, panes: [] });
     const pane = this.pane();
-    const camera = this.current();
+    const camera = snapped(this.current(), pane);
     const part = visible(camera, pane, subject.original);
-    const level = levelFor(subject.after, camera);
-    const beforePlaces = part ? placesIn(subject.before, level, part) : [];
-    const afterPlaces = part ? placesIn(subject.after, level, part) : [];
-    this.tiles.want([
-      { candidate: subject.before, places: beforePlaces },
-      { candidate: subject.after, places: afterPlaces },
-    ]);
-    const standing = this.tiles.standing(subject.after, afterPlaces);
-    if (standing.ready === standing.needed) this.previous = undefined;
-    const after = [subject.before, ...(this.previous ? [this.previous] : []), subject.after];
+    const shown = subject.panes.slice(0, PANES[layout]);
+    const views = shown.map((candidate) => {
+      const level = levelFor(candidate, camera);
+      return { candidate, level, places: part ? placesIn(candidate, level, part) : [] };
+    });
+    const underLevel = levelFor(subject.under, camera);
+    const under = { candidate: subject.under, places: part ? placesIn(subject.under, underLevel, part) : [] };
+    this.tiles.want([under, ...views]);
+    const panes = views.map(({ candidate, places }) => this.tiles.standing(candidate, places));
+    panes.forEach((standing, i) => {
+      if (standing.ready === standing.needed) this.previous.delete(i);
+    });
     if (part) {
-      if (this.onlyBefore) {
-        for (const offset of this.layout === "side" ? [0, pane.width] : [0]) {
-          this.drawPane(offset, pane, [0, pane.width], camera, part, level, [subject.before]);
-        }
-      } else if (this.layout === "side") {
-        this.drawPane(0, pane, [0, pane.width], camera, part, level, [subject.before]);
-        this.drawPane(pane.width, pane, [0, pane.width], camera, part, level, after);
-      } else {
-        const edge = Math.round(this.curtain * pane.width);
-        this.drawPane(0, pane, [0, edge], camera, part, level, [subject.before]);
-        this.drawPane(0, pane, [edge, pane.width], camera, part, level, after);
-      }
+      cells(layout, canvas).forEach((cell, i) => {
+        if (layout === "blink" && i !== this.turn) return;
+        const view = views[this.only ?? i];
+        if (!view) return;
+        const previous = this.previous.get(this.only ?? i);
+        const stack = [subject.under, ...(previous ? [previous] : []), view.candidate];
+        const edge = Math.round(this.curtain * cell.width);
+        const strip = layout !== "curtain" ? [0, cell.width] : i === 0 ? [0, edge] : [edge, cell.width];
+        this.drawPane(cell, strip as [number, number], camera, part, stack);
+      });
     }
+    const result = viewsResult(subject, camera);
     this.tell({
-      zoom: camera.scale / this.factor(),
+      zoom: camera.scale / subject.factor,
       curtain: this.curtain,
-      before: this.tiles.standing(subject.before, beforePlaces),
-      after: standing,
-      fromOriginal: level > 0 && subject.after.size.width / 2 ** level <= subject.original.width,
+      panes,
+      fromOriginal: result,
       part: part && shares(part, subject.original),
+      view: part,
     });
   }
 
   /** Candidates one over the other in a strip of a pane: what has not arrived yet shows what lies below. */
   private drawPane(
-    offset: number,
-    pane: Extent,
+    cell: Cell,
     [left, right]: [number, number],
     camera: Camera,
     part: Box,
-    level: number,
     candidates: Candidate[],
   ): void {
     const { context, subject } = this;
     if (!subject || right <= left) return;
     context.save();
     context.beginPath();
-    context.rect(offset + left, 0, right - left, pane.height);
+    context.rect(cell.left + left, cell.top, right - left, cell.height);
     context.clip();
-    context.translate(offset, 0);
+    context.translate(cell.left, cell.top);
     if (this.thumbnail) {
-      const [x0, y0] = toPane(camera, pane, 0, 0);
-      const [x1, y1] = toPane(camera, pane, subject.original.width, subject.original.height);
+      const [x0, y0] = toPane(camera, cell, 0, 0);
+      const [x1, y1] = toPane(camera, cell, subject.original.width, subject.original.height);
       context.imageSmoothingEnabled = true;
       context.drawImage(this.thumbnail, x0, y0, x1 - x0, y1 - y0);
     }
     for (const candidate of candidates) {
-      drawTiles(context, this.tiles, candidate, camera, pane, part, level, this.smooth);
+      drawTiles(context, this.tiles, candidate, camera, cell, part, levelFor(candidate, camera), this.smooth);
     }
+    for (const mark of this.marks) drawMark(context, toPane(camera, cell, mark.x, mark.y), mark.label);
+    this.tool?.draw(context, (p) => toPane(camera, cell, p.x, p.y), camera.scale);
     context.restore();
   }
 
@@ -340,10 +471,47 @@ export class Stage {
   }
 }
 
-const address = (candidate: Candidate | undefined) => `${candidate?.base ?? ""}${candidate?.query ?? ""}`;
+/** Whether a pixel of the view is no smaller than one of the original: what enlarging adds cannot show. */
+function viewsResult(subject: Subject, camera: Camera): boolean {
+  const size = { width: subject.original.width * subject.factor, height: subject.original.height * subject.factor };
+  const level = levelFor({ base: "", size, original: subject.original }, camera);
+  return level > 0 && size.width / 2 ** level <= subject.original.width * 1.001;
+}
 
-const sameSize = (a: Candidate | undefined, b: Candidate | undefined) =>
-  a?.size.width === b?.size.width && a?.size.height === b?.size.height;
+function drawMark(context: CanvasRenderingContext2D, [x, y]: [number, number], label: string): void {
+  const ratio = window.devicePixelRatio;
+  const arm = 9 * ratio;
+  for (const [colour, width] of [
+    ["rgba(0, 0, 0, 0.7)", 3],
+    ["#fff", 1],
+  ] as const) {
+    context.strokeStyle = colour;
+    context.lineWidth = width * ratio;
+    context.beginPath();
+    // Four corners around the place, which itself stays free.
+    for (const [sx, sy] of [
+      [-1, -1],
+      [1, -1],
+      [1, 1],
+      [-1, 1],
+    ] as const) {
+      context.moveTo(x + sx * arm, y + sy * arm * 0.4);
+      context.lineTo(x + sx * arm, y + sy * arm);
+      context.lineTo(x + sx * arm * 0.4, y + sy * arm);
+    }
+    context.stroke();
+  }
+  context.font = `600 ${12 * ratio}px "Source Sans 3 Variable", sans-serif`;
+  context.lineWidth = 3 * ratio;
+  context.strokeStyle = "rgba(0, 0, 0, 0.7)";
+  context.strokeText(label, x + arm + 3 * ratio, y - arm + 5 * ratio);
+  context.fillStyle = "#fff";
+  context.fillText(label, x + arm + 3 * ratio, y - arm + 5 * ratio);
+}
+
+const address = (candidate: Candidate) => `${candidate.base}${candidate.query ?? ""}`;
+
+const sameSize = (a: Candidate, b: Candidate) => a.size.width === b.size.width && a.size.height === b.size.height;
 
 function shares(part: Box, picture: Extent): Box | undefined {
   const { left, top, right, bottom } = part;

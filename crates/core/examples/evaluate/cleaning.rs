@@ -170,7 +170,8 @@ pub fn before_enlarging(text: &mut String, shelf: &Shelf, photos: &[Photo]) -> O
             let alone = Recipe::learned("everyday", Grade::Fine);
             let noise = Noise { model: ModelRef::of(&cleaner), level, grain: 1.0, speckle: 1.0, keep_texture: 0.0 };
             let clean = Clean { noise: Some(noise).filter(|n| n.level != NoiseCurve::default()), ..Clean::default() };
-            let cleaned = Recipe { clean, ..alone.clone() };
+            let mut cleaned = alone.clone();
+            cleaned.steps.clean = clean;
             let worked = |recipe: &Recipe| recipe.work_out(shelf, small, Target::Factor { factor: 4.0 });
             let treatments = [
                 worked(&alone)?.treatment.untreated(Kernel::Bicubic),

@@ -39,8 +39,11 @@ pub fn read(original: &Original, blocks: &[Block], noise: &NoiseReading) -> Cont
     let share = |of: &(dyn Fn(&Block) -> bool + Sync)| blocks.iter().filter(|b| of(b)).count() as f32 / count;
     let noise_at = |b: &Block| noise.level.at(b.brightness).max(0.7);
     let step = blocks.len().div_ceil(MOST_BLOCKS).max(1);
-    let lettering: Vec<bool> =
-        blocks.par_iter().step_by(step).map(|block| block.whole > 100.0 && is_lettering(original, block)).collect();
+    let lettering: Vec<bool> = blocks
+        .par_iter()
+        .step_by(step)
+        .map(|block| block.whole > 100.0 && is_lettering(original, block.x, block.y))
+        .collect();
     let clipped =
         |dark: bool| blocks.iter().filter(|b| (b.brightness < 0.5) == dark).map(|b| b.clipped).sum::<f32>() / count;
     Content {
@@ -53,9 +56,9 @@ pub fn read(original: &Original, blocks: &[Block], noise: &NoiseReading) -> Cont
     }
 }
 
-/// Whether a block holds two even tones and little in between.
-fn is_lettering(original: &Original, block: &Block) -> bool {
-    let luminance = original.region(Region::new(block.x, block.y, BLOCK, BLOCK)).luminance();
+/// Whether the block of 16 x 16 px at a place holds two even tones and little in between.
+pub fn is_lettering(original: &Original, x: u32, y: u32) -> bool {
+    let luminance = original.region(Region::new(x, y, BLOCK, BLOCK)).luminance();
     let mean = luminance.iter().sum::<f32>() / luminance.len() as f32;
     let side = |light: bool| {
         let tones: Vec<f32> = luminance.iter().copied().filter(|v| (*v > mean) == light).collect();

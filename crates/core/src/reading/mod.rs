@@ -24,6 +24,7 @@ use crate::size::{MM_PER_INCH, eye_ppi};
 
 pub use compression::FormerJpeg;
 pub use content::Content;
+pub(crate) use content::is_lettering;
 pub use noise::NoiseReading;
 pub use softness::SoftnessReading;
 pub use spectrum::Detail;

@@ -4,7 +4,9 @@
 //! what it needs from the step before; learned passes are kept as tiles ([`cache`]), so a pan computes
 //! only what is new and a run takes over what the preview made.
 
+mod areas;
 pub mod cache;
+mod departure;
 mod layback;
 mod level;
 mod run;
@@ -22,6 +24,7 @@ use cache::TileCache;
 use layback::around;
 use level::{Below, Caches, Level};
 
+pub use departure::Measures;
 pub use run::run;
 
 /// How the last step of a learned chain comes down to the exact size.
@@ -165,6 +168,25 @@ impl Renderer {
         Ok(enlarge::resample(&Window { whole: sheet, part, planes }, view_size(sheet, level), region, Kernel::Bicubic))
     }
 
+    /// Where an area of the treatment lies: a view as of [`view`](Self::view) of the original, dim, with amber over it as far
+    /// as the area's mask weighs. Nothing of it when the treatment has no such area.
+    pub fn area_view(
+        &self,
+        original: &Original,
+        treatment: &Treatment,
+        area: usize,
+        level: u32,
+        region: Region,
+        pace: &dyn Pace,
+    ) -> Result<Planes, RenderError> {
+        let at = Work::new(self, original, treatment, pace, None)?;
+        at.over_original(level, region, |part| {
+            let picture = at.framed.pull(part);
+            let weights = treatment.areas.get(area).map(|area| area.mask.weights(&at.framed, part));
+            Ok(departure::in_amber(&picture, &weights.unwrap_or_else(|| vec![0.0; part.size().area() as usize])))
+        })
+    }
+
     fn render_with(
         &self,
         original: &Original,
@@ -177,7 +199,7 @@ impl Renderer {
             return Err(Cancelled.into());
         }
         let at = Work::new(self, original, treatment, pace, own)?;
-        sheet::compose(treatment.margin, treatment.size, region, |part| at.finished(part))
+        sheet::compose(treatment.margin, treatment.size, region, |part| at.whole(part))
     }
 
     /// The sheet at the original's own scale, shrunk.
@@ -194,15 +216,10 @@ impl Renderer {
         }
         let at = Work::new(self, original, treatment, pace, None)?;
         let kept = at.framed.size();
-        let scale = f64::from(kept.width) / f64::from(treatment.size.width);
-        let scaled = |px: u32| (f64::from(px) * scale).round() as u32;
-        let mut margin = treatment.margin;
-        for side in [&mut margin.left, &mut margin.top, &mut margin.right, &mut margin.bottom] {
-            *side = scaled(*side);
-        }
+        let margin = at.margin_of_original();
         let whole = margin.sheet(kept);
         let part = enlarge::source_region(whole, size, region, Kernel::Bicubic);
-        let planes = sheet::compose(margin, kept, part, |part| at.cleaned_and_laid_back(part))?;
+        let planes = sheet::compose(margin, kept, part, |part| at.whole_cleaned(part))?;
         Ok(enlarge::resample(&Window { whole, part, planes }, size, region, Kernel::Bicubic))
     }
 }
@@ -227,7 +244,40 @@ impl<'a> Work<'a> {
         Ok(Self { renderer, framed: Framed::new(original, treatment.frame)?, treatment, pace, own })
     }
 
-    /// A region of the finished picture, without its margin.
+    /// The margin at the original's own scale.
+    fn margin_of_original(&self) -> Margin {
+        let scale = f64::from(self.framed.size().width) / f64::from(self.treatment.size.width);
+        let scaled = |px: u32| (f64::from(px) * scale).round() as u32;
+        let Margin { left, top, right, bottom, fill } = self.treatment.margin;
+        Margin { left: scaled(left), top: scaled(top), right: scaled(right), bottom: scaled(bottom), fill }
+    }
+
+    /// A view of something that is drawn over the original at its own scale.
+    fn over_original(
+        &self,
+        level: u32,
+        region: Region,
+        draw: impl FnMut(Region) -> Result<Planes, RenderError>,
+    ) -> Result<Planes, RenderError> {
+        let (kept, size) = (self.framed.size(), view_size(self.treatment.sheet(), level));
+        let margin = Margin { fill: Fill::Black, ..self.margin_of_original() };
+        let whole = margin.sheet(kept);
+        let part = enlarge::source_region(whole, size, region, Kernel::Nearest);
+        let planes = sheet::compose(margin, kept, part, draw)?;
+        Ok(enlarge::resample(&Window { whole, part, planes }, size, region, Kernel::Nearest))
+    }
+
+    /// A region of the result with all its areas, without its margin.
+    fn whole(&self, region: Region) -> Result<Planes, RenderError> {
+        areas::laid_over(self, self.treatment.size, region, |work, part| work.finished(part))
+    }
+
+    /// A region of the framed original with what the Clean steps do, of the whole and of all areas.
+    fn whole_cleaned(&self, region: Region) -> Result<Planes, RenderError> {
+        areas::laid_over(self, self.framed.size(), region, |work, part| work.cleaned_and_laid_back(part))
+    }
+
+    /// A region of the finished picture, without areas or margin.
     fn finished(&self, region: Region) -> Result<Planes, RenderError> {
         let finish = self.treatment.finish;
         if finish.is_off() {

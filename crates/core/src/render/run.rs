@@ -8,7 +8,7 @@ use super::level::{BLOCK_ROWS, TILE};
 use super::{Cancelled, Pace, RenderError, Renderer};
 use crate::codec::{Carried, OutputSettings, PictureWriter};
 use crate::picture::{Original, Region, Size};
-use crate::treatment::Treatment;
+use crate::treatment::{Part, Treatment};
 
 /// Rows of a band at most: memory follows them.
 const TALLEST_BAND: u32 = 256;
@@ -118,17 +118,20 @@ fn band_ends(kept: Size, treatment: &Treatment) -> Vec<u32> {
 
 /// Bytes of so many rows of tiles of every pass: what a run must keep so as to compute nothing twice.
 fn tile_rows_bytes(kept: Size, treatment: &Treatment, rows: u32) -> usize {
-    let cleaners = treatment.clean.passes().len();
-    let factors = std::iter::repeat_n(1, cleaners).chain(treatment.passes().iter().map(|p| p.factor));
-    let mut sides = 1;
-    factors
-        .map(|factor| {
-            let width = u64::from(kept.width * sides).div_ceil(TILE.into()) * u64::from(TILE * factor);
-            // A later pass works through several rows of the one before at a time.
-            sides *= factor;
-            (width * u64::from(rows * TILE * factor) * 3 * 2) as usize
-        })
-        .sum()
+    let of_part = |part: Part<'_>| -> usize {
+        let cleaners = part.clean.passes().len();
+        let factors = std::iter::repeat_n(1, cleaners).chain(part.enlarge.passes().iter().map(|p| p.factor));
+        let mut sides = 1;
+        factors
+            .map(|factor| {
+                let width = u64::from(kept.width * sides).div_ceil(TILE.into()) * u64::from(TILE * factor);
+                // A later pass works through several rows of the one before at a time.
+                sides *= factor;
+                (width * u64::from(rows * TILE * factor) * 3 * 2) as usize
+            })
+            .sum()
+    };
+    treatment.parts().map(of_part).sum()
 }
 
 #[cfg(test)]

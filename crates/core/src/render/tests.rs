@@ -4,6 +4,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use rstest::rstest;
 
 use super::*;
+use crate::area::{Mask, Place, Shape, Stroke};
 use crate::clean::{Clean, Noise, NoiseCurve};
 use crate::codec::{Format, OutputSettings, read};
 use crate::finish::{Edges, Finish, PrintGrain};
@@ -14,7 +15,7 @@ use crate::model::ModelRef;
 use crate::model::stand_in::{self, Repeat, Smear};
 use crate::model::{Grade, Model, Network};
 use crate::picture::Depth;
-use crate::treatment::{Fill, Margin};
+use crate::treatment::{Fill, Margin, TreatedArea};
 
 fn shelf() -> Shelf {
     let make = |factor| Model::with_network(stand_in::card(factor, Grade::Draft), Arc::new(Repeat { factor }));
@@ -317,4 +318,74 @@ fn a_far_view_shows_the_cleaned_picture() {
     let shown = renderer.view(&original, &treatment, 2, size.whole(), &Unhurried).unwrap();
     let plain = renderer.view(&original, &treatment.untreated(Kernel::Bicubic), 2, size.whole(), &Unhurried).unwrap();
     assert!(shown != plain);
+}
+
+/// Enlarged plainly, in squares, within `radius` of the middle of a picture of 300 x 280.
+fn round_area(radius: f32) -> TreatedArea {
+    let stroke = Stroke { points: vec![Place { x: 150.0, y: 140.0 }], radius, feather: 0.5, erases: false };
+    TreatedArea {
+        mask: Mask { shape: Shape::Painted { strokes: vec![stroke] }, inverted: false },
+        clean: Clean::default(),
+        enlarge: Enlarge::Plain { kernel: Kernel::Nearest },
+        finish: Finish::default(),
+    }
+}
+
+#[rstest]
+#[case::larger(Size::new(1000, 933))]
+#[case::as_large(Size::new(300, 280))]
+fn an_area_has_its_own_result_inside_and_none_outside(#[case] size: Size) {
+    let original = photo(300, 280);
+    let plain = learned(&original, size);
+    let area = round_area(60.0);
+    let with = Treatment { areas: vec![area.clone()], ..plain.clone() };
+    let whole = |treatment: &Treatment| renderer().render(&original, treatment, size.whole(), &Unhurried).unwrap();
+    let (both, outside, inside) = (whole(&with), whole(&plain), whole(&with.in_area(&area)));
+    let at = |planes: &Planes, x: u32, y: u32| planes.row(1, y * size.height / 280)[(x * size.width / 300) as usize];
+    assert_eq!(at(&both, 150, 140), at(&inside, 150, 140));
+    assert_eq!(at(&both, 20, 20), at(&outside, 20, 20));
+    for x in 90..215 {
+        let (low, high) =
+            (at(&outside, x, 140).min(at(&inside, x, 140)), at(&outside, x, 140).max(at(&inside, x, 140)));
+        assert!((low - 1e-6..=high + 1e-6).contains(&at(&both, x, 140)), "between the two at {x}");
+    }
+}
+
+#[test]
+fn a_region_with_areas_is_that_part_of_the_whole() {
+    let (original, size) = (photo(300, 280), Size::new(1000, 933));
+    let tone = TreatedArea {
+        mask: Mask { shape: Shape::Tone { at: Place { x: 40.0, y: 60.0 }, reach: 12.0 }, inverted: true },
+        finish: Finish {
+            edges: Some(Edges { strength: 1.0, width: 1.5, halo_guard: 0.5, leave_flat: 0.0 }),
+            grain: None,
+        },
+        ..round_area(60.0)
+    };
+    let margin = Margin::around(30, Fill::Mirror);
+    let treatment = Treatment { areas: vec![round_area(60.0), tone], margin, ..learned(&original, size) };
+    let whole = renderer().render(&original, &treatment, treatment.sheet().whole(), &Unhurried).unwrap();
+    for region in [Region::new(0, 0, 64, 40), Region::new(420, 400, 130, 90), Region::new(900, 20, 160, 300)] {
+        let part = renderer().render(&original, &treatment, region, &Unhurried).unwrap();
+        let due = whole.cut(region);
+        let apart = part.values().iter().zip(due.values()).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
+        assert!(apart < 1e-5, "{apart}");
+    }
+}
+
+#[test]
+fn nothing_is_computed_below_an_area_that_hides_it_or_for_one_that_is_elsewhere() {
+    let (original, renderer) = (photo(300, 280), renderer());
+    let blocks = |treatment: &Treatment, region: Region| {
+        let blocks = Blocks::default();
+        renderer.render(&original, treatment, region, &blocks).unwrap();
+        blocks.0.into_inner()
+    };
+    let by_model = learned(&original, Size::new(1200, 1120));
+    let hidden = Treatment { areas: vec![round_area(3000.0)], ..by_model.clone() };
+    assert_eq!(blocks(&hidden, Region::new(500, 500, 100, 100)), 0, "all of it is the area's, which needs no model");
+    let in_the_middle = TreatedArea { enlarge: by_model.enlarge.clone(), ..round_area(10.0) };
+    let small = Treatment { areas: vec![in_the_middle], ..Treatment::plain(Kernel::Bicubic, by_model.size) };
+    assert_eq!(blocks(&small, Region::new(0, 0, 100, 100)), 0);
+    assert!(blocks(&small, Region::new(560, 520, 100, 100)) > 0);
 }

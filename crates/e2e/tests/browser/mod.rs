@@ -1,16 +1,21 @@
 //! A headless Chromium of a test's own, driven through ChromeDriver.
 
+#![allow(dead_code, reason = "each test crate uses a part of it")]
+
 use std::net::{Ipv4Addr, TcpListener};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
 
+use dettaglio_core::limits::Limits;
+use dettaglio_server::service::{Service, Settings};
+use dettaglio_store::testing::TestServer;
 use fantoccini::actions::{InputSource, KeyAction, KeyActions, MouseActions, PointerAction};
 use fantoccini::elements::Element;
 use fantoccini::key::Key;
 use fantoccini::wd::Capabilities;
 use fantoccini::{Client, ClientBuilder, Locator};
-use serde_json::json;
+use serde_json::{Value, json};
 use tempfile::TempDir;
 
 /// How long a page may take: generous, as the machine may be busy with other tests.
@@ -24,6 +29,25 @@ pub fn project() -> PathBuf {
 pub fn server_program() -> PathBuf {
     let test = std::env::current_exe().expect("this test's program");
     test.ancestors().nth(2).expect("the build's folder").join("dettaglio-server")
+}
+
+/// The server with its front end, in a folder and a database of its own.
+pub async fn service(folder: &TempDir, database: &TestServer, demo: bool) -> Service {
+    let settings = Settings {
+        port: 0,
+        data: folder.path().to_owned(),
+        database: Some(database.fresh_database().await),
+        models: project().join("models"),
+        program: server_program(),
+        front: project().join("web/dist"),
+        demo: demo.then(|| project().join("demo")),
+        limits: Limits::default(),
+    };
+    assert!(
+        settings.front.join("index.html").is_file(),
+        "the front end is built before the browser tests: ./check does"
+    );
+    Service::start(settings).await.expect("the service starts")
 }
 
 pub struct Browser {
@@ -183,6 +207,11 @@ impl Browser {
         tokio::time::sleep(Duration::from_millis(400)).await;
     }
 
+    /// Keys for the stage, which takes the focus.
+    pub async fn on_stage(&self, keys: &str) {
+        self.find("canvas").await.send_keys(keys).await.expect("keys");
+    }
+
     /// Two clicks into the middle of an element, in quick succession.
     pub async fn double_click(&self, css: &str) {
         let (x, y, width, height) = self.find(css).await.rectangle().await.expect("a place");
@@ -246,6 +275,24 @@ impl Browser {
             needed != "0" && page.attribute("[data-testid=stage]", "data-ready").await == needed
         })
         .await;
+    }
+
+    /// What a script answers in the page.
+    pub async fn script(&self, script: &str) -> Value {
+        self.driver.execute(script, Vec::new()).await.expect("an answer")
+    }
+
+    /// Serious faults that axe finds in what is on the page, with the elements that have them.
+    pub async fn serious_faults(&self) -> Vec<String> {
+        let axe = std::fs::read_to_string(project().join("web/node_modules/axe-core/axe.min.js")).expect("axe-core");
+        self.driver.execute(&axe, Vec::new()).await.expect("axe loads");
+        let run = "const done = arguments[arguments.length - 1];
+            axe.run(document, { resultTypes: ['violations'] }).then(
+                (r) => done(r.violations.filter((v) => v.impact === 'serious' || v.impact === 'critical')
+                    .map((v) => v.id + ': ' + v.help + ' at ' + v.nodes.map((n) => n.target.join(' ')).join('; '))),
+                (e) => done(['axe failed: ' + e]))";
+        let found = self.driver.execute_async(run, Vec::new()).await.expect("axe answers");
+        serde_json::from_value(found).expect("a list of faults")
     }
 
     /// What the canvas shows, as a string to compare.

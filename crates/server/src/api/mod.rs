@@ -2,12 +2,14 @@
 
 pub mod events;
 pub mod health;
+pub mod house;
 pub mod jobs;
 pub mod models;
 pub mod orders;
 pub mod originals;
 pub mod plan;
 pub mod reading;
+pub mod spots;
 pub mod tiles;
 
 use axum::extract::rejection::{JsonRejection, PathRejection, QueryRejection};
@@ -46,12 +48,21 @@ pub fn routes() -> OpenApiRouter<App> {
         .routes(routes!(originals::restore_original))
         .routes(routes!(originals::thumbnail))
         .routes(routes!(originals::original_file))
-        .routes(routes!(originals::forget_wish))
+        .routes(routes!(plan::wish, plan::forget_wish))
         .routes(routes!(reading::reading))
         .routes(routes!(reading::suggestion))
         .routes(routes!(plan::plan))
         .routes(routes!(plan::forecast))
+        .routes(routes!(spots::spots, spots::set_spots))
+        .routes(routes!(spots::decide, spots::decisions))
+        .routes(routes!(house::house_treatments, house::keep_house_treatment))
+        .routes(routes!(house::remove_house_treatment))
+        .routes(routes!(house::adapt))
+        .routes(routes!(house::apply))
         .routes(routes!(tiles::tile))
+        .routes(routes!(tiles::crop))
+        .routes(routes!(tiles::measures))
+        .routes(routes!(tiles::enlargement_tile))
         .routes(routes!(jobs::add_job))
         .routes(routes!(jobs::show_job))
         .routes(routes!(jobs::cancel_job))

@@ -20,7 +20,6 @@ use tempfile::NamedTempFile;
 use tokio::io::AsyncWriteExt;
 use utoipa::{IntoParams, ToSchema};
 
-use super::plan::Wish;
 use super::{Address, Question};
 use crate::app::App;
 use crate::problem::Problem;
@@ -49,18 +48,14 @@ pub struct OriginalView {
     pub facts: Facts,
     /// The print that it came in with.
     pub target: Option<Target>,
-    /// All that was last asked for.
-    pub wish: Option<Wish>,
     /// When it was imported.
     pub created_at: DateTime<Utc>,
 }
 
 impl From<OriginalRow> for OriginalView {
     fn from(row: OriginalRow) -> Self {
-        let OriginalRow { id, order_id, name, hash, facts, target, wish, created_at, .. } = row;
-        // A wish of an earlier version starts again from the suggestion.
-        let wish = wish.and_then(|wish| serde_json::from_value(wish).ok());
-        Self { id, order_id, name, hash, facts, target, wish, created_at }
+        let OriginalRow { id, order_id, name, hash, facts, target, created_at, .. } = row;
+        Self { id, order_id, name, hash, facts, target, created_at }
     }
 }
 
@@ -227,15 +222,6 @@ pub async fn thumbnail(
     };
     Ok(([(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "private, max-age=86400")], bytes)
         .into_response())
-}
-
-/// Forgets what was asked for: the picture starts again from its suggestion.
-#[utoipa::path(delete, path = "/originals/{id}/wish", tag = "originals", params(("id" = u64, Path)),
-    responses((status = NO_CONTENT), (status = 404, body = Problem)))]
-pub async fn forget_wish(State(app): State<App>, Address(id): Address<u64>) -> Result<StatusCode, Problem> {
-    app.store.original(id).await?;
-    app.store.set_wish(id, None::<&Wish>).await?;
-    Ok(StatusCode::NO_CONTENT)
 }
 
 /// The file as it was imported.

@@ -2,17 +2,24 @@
 
 use axum::Json;
 use axum::extract::State;
-use dettaglio_core::codec::OutputSettings;
+use axum::http::StatusCode;
+use dettaglio_core::affine::Affine;
+use dettaglio_core::codec::{Format, OutputSettings};
 use dettaglio_core::enlarge::Kernel;
 use dettaglio_core::forecast;
+use dettaglio_core::frame::Frame;
 use dettaglio_core::hash::ContentHash;
+use dettaglio_core::model::Shelf;
 use dettaglio_core::picture::Size;
-use dettaglio_core::recipe::{Recipe, Worked};
+use dettaglio_core::reading::Reading;
+use dettaglio_core::recipe::{Area, Recipe, Steps, Surround, Worked};
 use dettaglio_core::size::{Resolved, Target, eye_ppi, sharp_from_m};
-use dettaglio_core::treatment::Treatment;
+use dettaglio_core::treatment::{Treatment, TreatmentError};
+use dettaglio_store::orders::OriginalRow;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use super::reading::{SuggestionFor, reading_of};
 use super::{Address, Body};
 use crate::app::App;
 use crate::problem::Problem;
@@ -28,17 +35,68 @@ pub struct Wish {
     pub recipe: Recipe,
     /// Into what kind of file; a resolution that the target states goes before one given here.
     pub output: OutputSettings,
-    /// What to compare with; bicubic when not given.
-    #[serde(default = "Wish::default_before")]
-    pub before: Kernel,
+    /// The letter of these steps, beside those that they are compared with.
+    #[serde(default)]
+    pub letter: Letter,
+    /// Other treatments of the same picture for the same print.
+    #[serde(default)]
+    pub alternatives: Vec<Alternative>,
     /// From how far it will be seen, in metres; 1.5 times the print's diagonal when not given.
     #[serde(default)]
     pub distance_m: Option<f64>,
 }
 
+/// What a treatment is called while it is compared with others.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, Serialize, ToSchema)]
+#[allow(missing_docs, reason = "letters")]
+pub enum Letter {
+    #[default]
+    A,
+    B,
+    C,
+    D,
+    E,
+    F,
+}
+
+/// Another treatment of the same picture.
+#[derive(Clone, Debug, Deserialize, Serialize, ToSchema)]
+pub struct Alternative {
+    /// Its letter.
+    pub letter: Letter,
+    /// What is done to the whole.
+    #[serde(flatten)]
+    pub steps: Steps,
+    /// Parts with settings of their own.
+    #[serde(default)]
+    pub areas: Vec<Area>,
+}
+
+/// How large, when nothing was said: the print that the picture came in with, or twice its size.
+const FIRST_FACTOR: f64 = 2.0;
+
 impl Wish {
-    fn default_before() -> Kernel {
-        Kernel::Bicubic
+    /// What is asked for when nothing was said yet: all that is suggested, as TIFF of the original's depth.
+    pub fn first(row: &OriginalRow, reading: &Reading, shelf: &Shelf) -> Result<Self, Problem> {
+        let target = row.target.unwrap_or(Target::Factor { factor: FIRST_FACTOR });
+        let wanted = SuggestionFor { target, frame: Frame::default(), surround: Surround::None, distance_m: None };
+        let recipe = wanted.suggest(row, reading, shelf)?.recipe;
+        let output = OutputSettings { depth: row.facts.depth, ..OutputSettings::new(Format::Tiff) };
+        Ok(Self { target, recipe, output, letter: Letter::A, alternatives: Vec::new(), distance_m: None })
+    }
+
+    /// What was last asked for, or else what comes first; a wish of an earlier version counts as none.
+    pub async fn of(app: &App, row: &OriginalRow) -> Result<Self, Problem> {
+        match row.wish.clone().and_then(|wish| serde_json::from_value(wish).ok()) {
+            Some(wish) => Ok(wish),
+            None => Self::first(row, &reading_of(app, row).await?, &app.studio.renderer().shelf()),
+        }
+    }
+
+    /// The recipe of another of its treatments.
+    fn recipe_of(&self, alternative: &Alternative) -> Recipe {
+        let Alternative { steps, areas, .. } = alternative.clone();
+        Recipe { steps, areas, ..self.recipe.clone() }
     }
 
     /// The output settings with the resolution that the target states.
@@ -77,9 +135,12 @@ pub struct Plan {
     pub description: String,
     /// How many enlarging passes of models it takes.
     pub passes: usize,
-    /// Hash of the same picture by plain resampling alone, to compare with.
-    #[schema(value_type = String)]
-    pub before: ContentHash,
+    /// The same picture by plain resampling alone, to compare with.
+    pub plain: Plain,
+    /// The other treatments.
+    pub alternatives: Vec<AlternativePlan>,
+    /// From places on the original to places on the sheet, both in pixels of the original.
+    pub place: Affine,
     /// Seconds that the run will take, once the models' speed was measured.
     pub seconds: Option<f64>,
     /// Seconds of that for the Clean step.
@@ -87,6 +148,36 @@ pub struct Plan {
     /// What the print is worth to the eye, when there is one.
     pub verdict: Option<Verdict>,
     /// What keeps it from being run as it is.
+    pub problem: Option<Problem>,
+}
+
+/// Hashes of plain resampling.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Plain {
+    /// The original's own pixels.
+    #[schema(value_type = String)]
+    pub nearest: ContentHash,
+    /// By bicubic resampling.
+    #[schema(value_type = String)]
+    pub bicubic: ContentHash,
+    /// By Lanczos 3.
+    #[schema(value_type = String)]
+    pub lanczos3: ContentHash,
+}
+
+/// What another treatment means.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct AlternativePlan {
+    /// Its letter.
+    pub letter: Letter,
+    /// Hash of the treatment, when it can be carried out.
+    #[schema(value_type = Option<String>)]
+    pub treatment: Option<ContentHash>,
+    /// In words.
+    pub description: String,
+    /// Seconds that its run would take.
+    pub seconds: Option<f64>,
+    /// Why it cannot be carried out.
     pub problem: Option<Problem>,
 }
 
@@ -130,6 +221,35 @@ pub async fn plan(
     });
     app.store.set_wish(id, Some(&wish)).await?;
     let rates = app.studio.rates();
+    let mut alternatives = Vec::new();
+    for alternative in &wish.alternatives {
+        let letter = alternative.letter;
+        alternatives.push(match wish.recipe_of(alternative).work_out(&shelf, row.facts.size, wish.target) {
+            Ok(Worked { kept, treatment, .. }) => AlternativePlan {
+                letter,
+                treatment: Some(app.store.add_treatment(&treatment).await?),
+                description: treatment.describe(&shelf),
+                seconds: rates.seconds(kept, &treatment),
+                problem: None,
+            },
+            Err(error) => AlternativePlan {
+                letter,
+                treatment: None,
+                description: String::new(),
+                seconds: None,
+                problem: Some(error.into()),
+            },
+        });
+    }
+    let plain = async |kernel| app.store.add_treatment(&treatment.untreated(kernel)).await;
+    let plain = Plain {
+        nearest: plain(Kernel::Nearest).await?,
+        bicubic: plain(Kernel::Bicubic).await?,
+        lanczos3: plain(Kernel::Lanczos3).await?,
+    };
+    let (left, top) = (f64::from(treatment.margin.left), f64::from(treatment.margin.top));
+    let to_kept = wish.recipe.frame.to_kept(row.facts.size).map_err(TreatmentError::from)?;
+    let place = to_kept.then(&Affine::shift(left / resolved.factor, top / resolved.factor));
     let cleaned_only = Treatment { clean: treatment.clean.clone(), ..treatment.untreated(Kernel::Lanczos3) };
     let seconds = |treatment: &Treatment| rates.seconds(kept, treatment);
     Ok(Json(Plan {
@@ -139,7 +259,9 @@ pub async fn plan(
         treatment: app.store.add_treatment(&treatment).await?,
         description: treatment.describe(&shelf),
         passes: treatment.passes().len(),
-        before: app.store.add_treatment(&treatment.untreated(wish.before)).await?,
+        plain,
+        alternatives,
+        place,
         seconds: seconds(&treatment),
         clean_seconds: seconds(&cleaned_only)
             .zip(seconds(&treatment.untreated(Kernel::Lanczos3)))
@@ -147,6 +269,23 @@ pub async fn plan(
         verdict,
         problem,
     }))
+}
+
+/// All that was last asked for, or else what is suggested.
+#[utoipa::path(get, path = "/originals/{id}/wish", tag = "plan", params(("id" = u64, Path)),
+    responses((status = OK, body = Wish), (status = 404, body = Problem)))]
+pub async fn wish(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<Wish>, Problem> {
+    let row = app.store.original(id).await?;
+    Ok(Json(Wish::of(&app, &row).await?))
+}
+
+/// Forgets what was asked for: the picture starts again from its suggestion.
+#[utoipa::path(delete, path = "/originals/{id}/wish", tag = "plan", params(("id" = u64, Path)),
+    responses((status = NO_CONTENT), (status = 404, body = Problem)))]
+pub async fn forget_wish(State(app): State<App>, Address(id): Address<u64>) -> Result<StatusCode, Problem> {
+    app.store.original(id).await?;
+    app.store.set_wish(id, None::<&Wish>).await?;
+    Ok(StatusCode::NO_CONTENT)
 }
 
 /// How large the file will be.

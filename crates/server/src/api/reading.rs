@@ -3,6 +3,7 @@
 use axum::Json;
 use axum::extract::State;
 use dettaglio_core::frame::Frame;
+use dettaglio_core::model::Shelf;
 use dettaglio_core::reading::Reading;
 use dettaglio_core::recipe::{Recipe, Surround};
 use dettaglio_core::size::Target;
@@ -74,23 +75,30 @@ pub async fn suggestion(
 ) -> Result<Json<SuggestionView>, Problem> {
     let row = app.store.original(id).await?;
     let reading = reading_of(&app, &row).await?;
-    let kept = wanted.frame.size(row.facts.size).map_err(TreatmentError::from)?;
-    let resolved = wanted.target.resolve(kept)?;
-    let print = PrintFacts {
-        factor: resolved.factor,
-        ppi: resolved.print.map(|p| p.ppi),
-        distance_m: resolved.print.map(|p| wanted.distance_m.unwrap_or_else(|| p.usual_distance_m())),
-    };
-    let suggestion = Suggestion::of(&reading, &row.facts, &app.studio.renderer().shelf(), print);
-    Ok(Json(SuggestionView {
-        recipe: Recipe::suggested(&suggestion, wanted.frame, wanted.surround),
-        gains: suggestion.gains,
-        reasons: suggestion.reasons,
-    }))
+    Ok(Json(wanted.suggest(&row, &reading, &app.studio.renderer().shelf())?))
+}
+
+impl SuggestionFor {
+    /// What is suggested for an original with this reading.
+    pub fn suggest(&self, row: &OriginalRow, reading: &Reading, shelf: &Shelf) -> Result<SuggestionView, Problem> {
+        let kept = self.frame.size(row.facts.size).map_err(TreatmentError::from)?;
+        let resolved = self.target.resolve(kept)?;
+        let print = PrintFacts {
+            factor: resolved.factor,
+            ppi: resolved.print.map(|p| p.ppi),
+            distance_m: resolved.print.map(|p| self.distance_m.unwrap_or_else(|| p.usual_distance_m())),
+        };
+        let suggestion = Suggestion::of(reading, &row.facts, shelf, print);
+        Ok(SuggestionView {
+            recipe: Recipe::suggested(&suggestion, self.frame, self.surround),
+            gains: suggestion.gains,
+            reasons: suggestion.reasons,
+        })
+    }
 }
 
 /// The reading that is kept, or a fresh one.
-async fn reading_of(app: &App, row: &OriginalRow) -> Result<Reading, Problem> {
+pub async fn reading_of(app: &App, row: &OriginalRow) -> Result<Reading, Problem> {
     if let Some(reading) = &row.reading {
         return Ok(reading.clone());
     }

@@ -1,19 +1,22 @@
 //! Pieces of a result for the screen.
 
+use axum::Json;
 use axum::extract::State;
-use axum::http::header;
+use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use dettaglio_core::codec::png_bytes;
+use dettaglio_core::enlarge::Kernel;
 use dettaglio_core::hash::ContentHash;
-use dettaglio_core::picture::Region;
-use dettaglio_core::render::view_size;
-use serde::Deserialize;
+use dettaglio_core::picture::{Original, Planes, Region, Size};
+use dettaglio_core::render::{Measures, Pace, view_size};
+use dettaglio_core::treatment::Treatment;
+use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 
 use super::{Address, Question};
 use crate::app::App;
 use crate::problem::Problem;
-use crate::studio::Lane;
+use crate::studio::{Lane, Studio};
 
 /// Side of a tile in pixels of the view.
 pub const TILE: u32 = 512;
@@ -45,6 +48,11 @@ pub enum Show {
     Result,
     /// Where Leave flat tone sees edges, white, and flat tone, black; of the result itself only.
     Edges,
+    /// Where the result, brought back to the original's size, departs from it: dim where it agrees, amber from some
+    /// 1 CIEDE2000 on, white from 10 on.
+    Departure,
+    /// Where one of the treatment's areas lies, in amber over the dim original.
+    Area,
 }
 
 /// Other than the pixels of the result.
@@ -54,6 +62,9 @@ pub struct Showing {
     /// What to show.
     #[serde(default)]
     show: Show,
+    /// Which area, from 0.
+    #[serde(default)]
+    area: usize,
 }
 
 /// 512 x 512 px of a result, or of the result shrunk 2^level times, as sRGB PNG; less at the right and lower edges.
@@ -64,34 +75,175 @@ pub struct Showing {
 pub async fn tile(
     State(app): State<App>,
     Address(at): Address<TileAddress>,
-    Question(Showing { show }): Question<Showing>,
+    Question(Showing { show, area }): Question<Showing>,
 ) -> Result<Response, Problem> {
     let treatment = app.studio.treatment(at.treatment).await?;
-    let size = view_size(treatment.sheet(), at.level);
-    let corner = (at.column.checked_mul(TILE), at.row.checked_mul(TILE));
-    let region = match corner {
-        (Some(x), Some(y)) => Region::new(x, y, TILE, TILE).within(size),
-        _ => None,
-    };
-    let region = region.ok_or_else(|| {
-        Problem::new(axum::http::StatusCode::NOT_FOUND, "tile.outside", format!("the view has {size}: no such tile"))
-    })?;
+    let region = part_of(view_size(treatment.sheet(), at.level), at.column, at.row)?;
     let original = app.studio.original(at.original).await?;
     let near = app.studio.renderer().enlarges(&original, &treatment, at.level)?;
-    let by_model = !treatment.clean.is_off() || (near && !treatment.passes().is_empty());
-    let lane = if by_model { Lane::Model } else { Lane::Plain };
+    let by_model = if near { treatment.needs_model() } else { treatment.parts().any(|part| !part.clean.is_off()) };
+    let lane = if by_model && show != Show::Area { Lane::Model } else { Lane::Plain };
     let png = app
         .studio
         .view(lane, move |studio, pace| {
-            if show == Show::Edges {
-                return Ok(png_bytes(&studio.renderer().edge_mask(&original, &treatment, at.level, region, pace)?));
-            }
-            let planes = studio.renderer().view(&original, &treatment, at.level, region, pace)?;
-            let shown = original.profile().map_or_else(|| planes.clone(), |profile| profile.to_srgb(&planes));
-            Ok::<_, Problem>(png_bytes(&shown))
+            let renderer = studio.renderer();
+            Ok::<_, Problem>(match show {
+                Show::Result => srgb_png(&original, &renderer.view(&original, &treatment, at.level, region, pace)?),
+                Show::Edges => png_bytes(&renderer.edge_mask(&original, &treatment, at.level, region, pace)?),
+                Show::Area => png_bytes(&renderer.area_view(&original, &treatment, area, at.level, region, pace)?),
+                Show::Departure => png_bytes(&renderer.departure_view(&original, &treatment, at.level, region, pace)?),
+            })
         })
         .await??;
+    Ok(for_ever(png))
+}
+
+/// A tile's part of a view.
+fn part_of(view: Size, column: u32, row: u32) -> Result<Region, Problem> {
+    let corner = column.checked_mul(TILE).zip(row.checked_mul(TILE));
+    corner.and_then(|(x, y)| Region::new(x, y, TILE, TILE).within(view)).ok_or_else(|| outside(view))
+}
+
+fn outside(view: Size) -> Problem {
+    Problem::new(StatusCode::NOT_FOUND, "tile.outside", format!("the view has {view}: nothing lies there"))
+}
+
+fn srgb_png(original: &Original, planes: &Planes) -> Vec<u8> {
+    match original.profile() {
+        Some(profile) => png_bytes(&profile.to_srgb(planes)),
+        None => png_bytes(planes),
+    }
+}
+
+/// An answer whose address names its content.
+fn for_ever(png: Vec<u8>) -> Response {
     let headers =
         [(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "private, max-age=31536000, immutable")];
-    Ok((headers, png).into_response())
+    (headers, png).into_response()
+}
+
+/// A part of a result's sheet, in its pixels.
+#[derive(Clone, Copy, Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct SheetPart {
+    /// Left edge.
+    x: u32,
+    /// Upper edge.
+    y: u32,
+    /// Pixels across.
+    width: u32,
+    /// Pixels down.
+    height: u32,
+}
+
+/// The longest side of a part that is cut out or measured.
+const LONGEST_PART: u32 = 2048;
+
+impl SheetPart {
+    /// The part that lies on the sheet, its middle where it is larger than can be computed in a moment.
+    fn on(self, sheet: Size) -> Result<Region, Problem> {
+        let part = Region::new(self.x, self.y, self.width, self.height).within(sheet);
+        let part = part.filter(|p| p.size().area() > 0).ok_or_else(|| outside(sheet))?;
+        let (width, height) = (part.width.min(LONGEST_PART), part.height.min(LONGEST_PART));
+        Ok(Region::new(part.x + (part.width - width) / 2, part.y + (part.height - height) / 2, width, height))
+    }
+}
+
+/// Which result.
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Path)]
+pub struct ResultAddress {
+    /// The original's SHA-256.
+    #[param(value_type = String)]
+    original: ContentHash,
+    /// The treatment's hash.
+    #[param(value_type = String)]
+    treatment: ContentHash,
+}
+
+/// A part of a result at its own scale, up to 2048 px a side, as sRGB PNG.
+#[utoipa::path(get, path = "/crops/{original}/{treatment}", tag = "tiles", params(ResultAddress, SheetPart),
+    responses((status = OK, content_type = "image/png"), (status = 404, body = Problem)))]
+pub async fn crop(
+    State(app): State<App>,
+    Address(at): Address<ResultAddress>,
+    Question(part): Question<SheetPart>,
+) -> Result<Response, Problem> {
+    let treatment = app.studio.treatment(at.treatment).await?;
+    let region = part.on(treatment.sheet())?;
+    let original = app.studio.original(at.original).await?;
+    let lane = if treatment.needs_model() { Lane::Model } else { Lane::Plain };
+    let png = app
+        .studio
+        .view(lane, move |studio, pace| {
+            let planes = studio.renderer().render(&original, &treatment, region, pace)?;
+            Ok::<_, Problem>(srgb_png(&original, &planes))
+        })
+        .await??;
+    Ok(for_ever(png))
+}
+
+/// Figures of a part of a result.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct MeasuresView {
+    /// 95 % of its pixels, brought back to the original's size, depart from the original by no more, in CIEDE2000.
+    pub departure_p95: f32,
+    /// Mean departure.
+    pub departure_mean: f32,
+    /// Mean gradient over that of the same part by bicubic resampling: above 1 it is sharper.
+    pub sharpness: f64,
+}
+
+/// Measures a part of a result, of at most 2048 px a side, against the original; nothing where it holds no picture.
+#[utoipa::path(get, path = "/measures/{original}/{treatment}", tag = "tiles", params(ResultAddress, SheetPart),
+    responses((status = OK, body = Option<MeasuresView>), (status = 404, body = Problem)))]
+pub async fn measures(
+    State(app): State<App>,
+    Address(at): Address<ResultAddress>,
+    Question(part): Question<SheetPart>,
+) -> Result<Json<Option<MeasuresView>>, Problem> {
+    let treatment = app.studio.treatment(at.treatment).await?;
+    let region = part.on(treatment.sheet())?;
+    let original = app.studio.original(at.original).await?;
+    let lane = if treatment.needs_model() { Lane::Model } else { Lane::Plain };
+    let work = move |studio: &Studio, pace: &dyn Pace| studio.renderer().measures(&original, &treatment, region, pace);
+    let measures = app.studio.view(lane, work).await??;
+    Ok(Json(measures.map(|m| {
+        let Measures { departure_p95, departure_mean, sharpness } = m;
+        MeasuresView { departure_p95, departure_mean, sharpness }
+    })))
+}
+
+/// Which tile of a finished enlargement.
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Path)]
+pub struct EnlargementTile {
+    /// The enlargement's number.
+    id: u64,
+    /// 0 for the file's own pixels, 1 for half of its size, and so on.
+    level: u32,
+    /// Column, from 0.
+    column: u32,
+    /// Row, from 0.
+    row: u32,
+}
+
+/// 512 x 512 px of a finished enlargement, out of its file, or of it shrunk 2^level times, as sRGB PNG.
+#[utoipa::path(get, path = "/enlargements/{id}/tiles/{level}/{column}/{row}", tag = "tiles", params(EnlargementTile),
+    responses((status = OK, content_type = "image/png"), (status = 404, body = Problem)))]
+pub async fn enlargement_tile(
+    State(app): State<App>,
+    Address(at): Address<EnlargementTile>,
+) -> Result<Response, Problem> {
+    let enlargement = app.store.enlargement(at.id).await?;
+    let picture = app.studio.enlargement(&enlargement.file_key).await?;
+    let as_it_is = Treatment::plain(Kernel::Nearest, picture.size());
+    let region = part_of(view_size(picture.size(), at.level), at.column, at.row)?;
+    let png = app
+        .studio
+        .view(Lane::Plain, move |studio, pace| {
+            Ok::<_, Problem>(srgb_png(&picture, &studio.renderer().view(&picture, &as_it_is, at.level, region, pace)?))
+        })
+        .await??;
+    Ok(for_ever(png))
 }

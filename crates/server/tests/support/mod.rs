@@ -1,5 +1,7 @@
 //! A server for a test: real database, real models, its own folder.
 
+#![allow(dead_code, reason = "each test crate uses a part of it")]
+
 use std::io::Cursor;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;

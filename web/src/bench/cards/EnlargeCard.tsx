@@ -3,7 +3,7 @@
 import { Box, MenuItem, Stack, TextField, Typography } from "@mui/material";
 import type { Card as ModelCard, Choice, Kernel, Model, Plan, Suggestion } from "../../api/client";
 import { family } from "../../shelf/measures";
-import { KERNEL_NAMES } from "../StageView";
+import { KERNEL_NAMES } from "../panes";
 import { Card } from "./Card";
 import { evidence } from "./evidence";
 import { Dial } from "./Dial";

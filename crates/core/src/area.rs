@@ -1,0 +1,435 @@
+//! Areas: parts of a picture that carry their own settings, sky and ground in one pass.
+//!
+//! An area is drawn on the original, in the original's own pixels, so that it stays where it is whatever is cropped or
+//! turned later. Its weights, 0 to 1, are worked out at the scale of the framed original and resampled to the result.
+
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+
+use crate::affine::Affine;
+use crate::compare::{ciede2000, lab};
+use crate::enlarge::Source;
+use crate::frame::Framed;
+use crate::picture::{Original, Planes, Region};
+use crate::plane::{box_mean, smoothstep};
+
+/// A place on the original, in its pixels.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Place {
+    /// Across, from the left edge.
+    pub x: f32,
+    /// Down, from the top.
+    pub y: f32,
+}
+
+/// Which part of the picture.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Mask {
+    /// Its shape.
+    #[serde(flatten)]
+    pub shape: Shape,
+    /// Everything but the shape.
+    #[serde(default)]
+    pub inverted: bool,
+}
+
+/// How an area is told.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase", tag = "by")]
+pub enum Shape {
+    /// With a brush.
+    Painted {
+        /// One after the other.
+        strokes: Vec<Stroke>,
+    },
+    /// All of it at one line, none of it at another.
+    Gradient {
+        /// Where all of it ends.
+        from: Place,
+        /// Where it has faded out.
+        to: Place,
+    },
+    /// Where it is about as light as at a place.
+    Tone {
+        /// The place.
+        at: Place,
+        /// How much lighter or darker still counts, in L* of 100.
+        reach: f32,
+    },
+    /// Where it has about the colour of a place.
+    Colour {
+        /// The place.
+        at: Place,
+        /// How different a colour still counts, in CIEDE2000.
+        reach: f32,
+    },
+}
+
+/// One stroke of the brush.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Stroke {
+    /// Where the brush went.
+    pub points: Vec<Place>,
+    /// Of the brush, in pixels of the original.
+    pub radius: f32,
+    /// The share of the radius over which the edge fades, 0 to 1.
+    pub feather: f32,
+    /// Whether it takes away what earlier strokes laid down.
+    #[serde(default)]
+    pub erases: bool,
+}
+
+/// Strokes of one area at most, and points of one stroke.
+pub const MOST_STROKES: usize = 400;
+
+/// See [`MOST_STROKES`].
+pub const MOST_POINTS: usize = 4000;
+
+/// Areas of one treatment at most.
+pub const MOST_AREAS: usize = 8;
+
+/// Pixels around a pixel over which tone and colour are averaged, so that noise does not make holes.
+const TONE_REACH: u32 = 3;
+
+/// The part of a reach over which tone and colour fade out.
+const TONE_FADE: f32 = 0.35;
+
+/// Why a mask cannot be used.
+#[derive(Clone, Copy, Debug, PartialEq, thiserror::Error)]
+pub enum MaskError {
+    /// Not a number.
+    #[error("an area has a place, radius or reach that is not a number")]
+    NotANumber,
+    /// A brush without width.
+    #[error("a brush of {0} px: from 0.5 to 20000 px can be painted with")]
+    Radius(f32),
+    /// Out of range.
+    #[error("a feather of {0}: 0 to 1 can be set")]
+    Feather(f32),
+    /// Out of range.
+    #[error("a reach of {0}: more than 0 and up to 100 can be set")]
+    Reach(f32),
+    /// A gradient that has no direction.
+    #[error("a gradient needs two different ends: draw it longer")]
+    NoLength,
+    /// More than is sensible.
+    #[error("an area of more than {MOST_STROKES} strokes or {MOST_POINTS} points a stroke: divide it into two")]
+    TooMany,
+}
+
+impl Mask {
+    /// Whether all its figures make sense.
+    pub fn check(&self) -> Result<(), MaskError> {
+        let number = |v: f32| if v.is_finite() { Ok(()) } else { Err(MaskError::NotANumber) };
+        let place = |p: &Place| number(p.x).and(number(p.y));
+        match &self.shape {
+            Shape::Painted { strokes } => {
+                if strokes.len() > MOST_STROKES || strokes.iter().any(|s| s.points.len() > MOST_POINTS) {
+                    return Err(MaskError::TooMany);
+                }
+                for stroke in strokes {
+                    stroke.points.iter().try_for_each(place)?;
+                    if !(0.5..=20_000.0).contains(&stroke.radius) {
+                        return Err(MaskError::Radius(stroke.radius));
+                    }
+                    if !(0.0..=1.0).contains(&stroke.feather) {
+                        return Err(MaskError::Feather(stroke.feather));
+                    }
+                }
+                Ok(())
+            }
+            Shape::Gradient { from, to } => {
+                place(from).and(place(to))?;
+                if (from.x - to.x).hypot(from.y - to.y) < 1.0 { Err(MaskError::NoLength) } else { Ok(()) }
+            }
+            Shape::Tone { at, reach } | Shape::Colour { at, reach } => {
+                place(at)?;
+                if *reach > 0.0 && *reach <= 100.0 { Ok(()) } else { Err(MaskError::Reach(*reach)) }
+            }
+        }
+    }
+
+    /// Its weights in a region of the framed original, 0 to 1, row by row.
+    ///
+    /// The same whatever region is asked for.
+    pub fn weights(&self, framed: &Framed<'_>, region: Region) -> Vec<f32> {
+        let (original, back) = (framed.original(), framed.map().inverse());
+        let mut weights = match &self.shape {
+            Shape::Painted { strokes } => painted(strokes, &back, region),
+            Shape::Gradient { from, to } => by_place(&back, region, |x, y| gradient(*from, *to, x, y)),
+            Shape::Tone { at, reach } => {
+                let here = tone_at(original, *at);
+                by_colour(framed, region, |lab| fading((lab[0] - here[0]).abs(), *reach))
+            }
+            Shape::Colour { at, reach } => {
+                let here = tone_at(original, *at);
+                by_colour(framed, region, |lab| fading(ciede2000(lab, here), *reach))
+            }
+        };
+        if self.inverted {
+            weights.par_iter_mut().for_each(|w| *w = 1.0 - *w);
+        }
+        weights
+    }
+
+    /// The area in square pixels of the original outside of which it weighs nothing; nothing where only pixels could tell.
+    pub fn extent(&self) -> Option<f64> {
+        let Shape::Painted { strokes } = &self.shape else { return None };
+        if self.inverted {
+            return None;
+        }
+        let places = strokes.iter().filter(|s| !s.erases).flat_map(|s| s.points.iter().map(move |p| (p, s.radius)));
+        let spread = |low: fn(&(&Place, f32)) -> f32, high: fn(&(&Place, f32)) -> f32| {
+            let (lowest, highest) = (places.clone().map(|p| low(&p)), places.clone().map(|p| high(&p)));
+            (highest.fold(f32::NEG_INFINITY, f32::max) - lowest.fold(f32::INFINITY, f32::min)).max(0.0)
+        };
+        let (across, down) = (spread(|(p, r)| p.x - r, |(p, r)| p.x + r), spread(|(p, r)| p.y - r, |(p, r)| p.y + r));
+        Some(f64::from(across) * f64::from(down))
+    }
+}
+
+/// A weight from each pixel's place on the original.
+fn by_place(back: &Affine, region: Region, weight: impl Fn(f32, f32) -> f32 + Sync) -> Vec<f32> {
+    let mut out = vec![0.0; region.size().area() as usize];
+    out.par_chunks_mut(region.width as usize).enumerate().for_each(|(row, line)| {
+        for (column, out) in line.iter_mut().enumerate() {
+            let place = (f64::from(region.x) + column as f64 + 0.5, f64::from(region.y) + row as f64 + 0.5);
+            let (x, y) = back.at(place.0, place.1);
+            *out = weight(x as f32, y as f32);
+        }
+    });
+    out
+}
+
+fn gradient(from: Place, to: Place, x: f32, y: f32) -> f32 {
+    let (dx, dy) = (to.x - from.x, to.y - from.y);
+    let along = ((x - from.x) * dx + (y - from.y) * dy) / (dx * dx + dy * dy);
+    1.0 - smoothstep(along, 0.0, 1.0)
+}
+
+fn painted(strokes: &[Stroke], back: &Affine, region: Region) -> Vec<f32> {
+    // Only what can reach the region is looked at, pixel by pixel.
+    let corners = [(0, 0), (region.width, 0), (0, region.height), (region.width, region.height)]
+        .map(|(x, y)| back.at(f64::from(region.x + x), f64::from(region.y + y)));
+    let bound = |of: fn(&(f64, f64)) -> f64| {
+        let values = corners.iter().map(of);
+        (values.clone().fold(f64::INFINITY, f64::min) as f32, values.fold(f64::NEG_INFINITY, f64::max) as f32)
+    };
+    let ((left, right), (top, bottom)) = (bound(|c| c.0), bound(|c| c.1));
+    let near: Vec<(&Stroke, Vec<(Place, Place)>)> = strokes
+        .iter()
+        .map(|stroke| {
+            let r = stroke.radius;
+            let touches = |(a, b): &(Place, Place)| {
+                a.x.max(b.x) + r >= left
+                    && a.x.min(b.x) - r <= right
+                    && a.y.max(b.y) + r >= top
+                    && a.y.min(b.y) - r <= bottom
+            };
+            (stroke, stroke.segments().filter(touches).collect::<Vec<_>>())
+        })
+        .filter(|(_, segments)| !segments.is_empty())
+        .collect();
+    if near.is_empty() {
+        return vec![0.0; region.size().area() as usize];
+    }
+    by_place(back, region, |x, y| {
+        near.iter().fold(0.0_f32, |weight, (stroke, segments)| {
+            let nearest = segments.iter().map(|s| distance_squared(*s, x, y)).fold(f32::INFINITY, f32::min).sqrt();
+            let hard = stroke.radius * (1.0 - stroke.feather.clamp(0.0, 1.0));
+            // Even a hard brush fades over a pixel: no stairs.
+            let laid = 1.0 - smoothstep(nearest, hard.min(stroke.radius - 0.5), stroke.radius + 0.5);
+            if stroke.erases { weight * (1.0 - laid) } else { weight.max(laid) }
+        })
+    })
+}
+
+impl Stroke {
+    fn segments(&self) -> impl Iterator<Item = (Place, Place)> + '_ {
+        let dot = (self.points.len() == 1).then(|| (self.points[0], self.points[0]));
+        dot.into_iter().chain(self.points.windows(2).map(|pair| (pair[0], pair[1])))
+    }
+}
+
+fn distance_squared((a, b): (Place, Place), x: f32, y: f32) -> f32 {
+    let (dx, dy) = (b.x - a.x, b.y - a.y);
+    let length = dx * dx + dy * dy;
+    let along = if length > 0.0 { (((x - a.x) * dx + (y - a.y) * dy) / length).clamp(0.0, 1.0) } else { 0.0 };
+    (x - a.x - along * dx).powi(2) + (y - a.y - along * dy).powi(2)
+}
+
+/// 1 within a reach, fading to 0 beyond it.
+fn fading(difference: f32, reach: f32) -> f32 {
+    1.0 - smoothstep(difference, reach * (1.0 - TONE_FADE), reach * (1.0 + TONE_FADE))
+}
+
+/// A weight from each pixel's colour, averaged over its surroundings.
+fn by_colour(framed: &Framed<'_>, region: Region, weight: impl Fn([f32; 3]) -> f32 + Sync) -> Vec<f32> {
+    let size = framed.size();
+    // Twice the reach around: the mean is taken over a window that the picture's edge alone may cut.
+    let (x, y) = (region.x.saturating_sub(TONE_REACH), region.y.saturating_sub(TONE_REACH));
+    let (right, bottom) =
+        ((region.right() + TONE_REACH).min(size.width), (region.bottom() + TONE_REACH).min(size.height));
+    let padded = Region::new(x, y, right - x, bottom - y);
+    let planes = framed.pull(padded);
+    let soft = [0, 1, 2].map(|c| box_mean(planes.plane(c), padded.width as usize, TONE_REACH as usize));
+    let width = region.width as usize;
+    let mut out = vec![0.0; region.size().area() as usize];
+    out.par_chunks_mut(width).enumerate().for_each(|(row, line)| {
+        let start = (row + (region.y - y) as usize) * padded.width as usize + (region.x - x) as usize;
+        for (column, out) in line.iter_mut().enumerate() {
+            *out = weight(lab([0, 1, 2].map(|c: usize| soft[c][start + column])));
+        }
+    });
+    out
+}
+
+/// The colour of a place of the original and what lies around it.
+fn tone_at(original: &Original, at: Place) -> [f32; 3] {
+    let size = original.size();
+    let near = |value: f32, side: u32| (value.max(0.0) as u32).min(side - 1);
+    let (x, y) = (near(at.x, size.width), near(at.y, size.height));
+    let (left, top) = (x.saturating_sub(TONE_REACH), y.saturating_sub(TONE_REACH));
+    let (right, bottom) = ((x + TONE_REACH + 1).min(size.width), (y + TONE_REACH + 1).min(size.height));
+    let planes: Planes = original.region(Region::new(left, top, right - left, bottom - top));
+    let mean = |c: usize| planes.plane(c).iter().sum::<f32>() / planes.plane(c).len() as f32;
+    lab([mean(0), mean(1), mean(2)])
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::frame::Frame;
+    use crate::picture::Size;
+    use proptest::prelude::*;
+    use rstest::rstest;
+
+    const SIZE: Size = Size::new(60, 40);
+
+    /// Dark on the left, light and warm on the right.
+    fn halves() -> Original {
+        let mut planes = Planes::black(SIZE);
+        for (channel, light) in [0.9, 0.7, 0.3].into_iter().enumerate() {
+            for y in 0..SIZE.height {
+                let row = planes.row_mut(channel, y);
+                row[..30].fill(0.1);
+                row[30..].fill(light);
+            }
+        }
+        Original::from_planes(&planes)
+    }
+
+    fn at(x: f32, y: f32) -> Place {
+        Place { x, y }
+    }
+
+    fn dot(x: f32, y: f32, radius: f32, feather: f32, erases: bool) -> Stroke {
+        Stroke { points: vec![at(x, y)], radius, feather, erases }
+    }
+
+    fn weight(shape: Shape, frame: Frame, x: u32, y: u32) -> f32 {
+        let (original, mask) = (halves(), Mask { shape, inverted: false });
+        mask.weights(&Framed::new(&original, frame).unwrap(), Region::new(x, y, 1, 1))[0]
+    }
+
+    #[rstest]
+    #[case::within(20, 20, 1.0)]
+    #[case::outside(40, 20, 0.0)]
+    #[case::erased(16, 20, 0.0)]
+    fn a_brush_lays_down_and_takes_away(#[case] x: u32, #[case] y: u32, #[case] expected: f32) {
+        let strokes = vec![dot(20.5, 20.5, 8.0, 0.0, false), dot(16.5, 20.5, 2.0, 0.0, true)];
+        assert_eq!(weight(Shape::Painted { strokes }, Frame::default(), x, y), expected);
+    }
+
+    #[test]
+    fn a_feathered_edge_fades_evenly() {
+        let shape = || Shape::Painted { strokes: vec![dot(20.5, 20.5, 10.0, 1.0, false)] };
+        let along: Vec<f32> = (20..32).map(|x| weight(shape(), Frame::default(), x, 20)).collect();
+        assert!(along.windows(2).all(|pair| pair[0] >= pair[1]), "{along:?}");
+        assert!((along[5] - 0.5).abs() < 0.06, "half at half of the radius: {along:?}");
+    }
+
+    #[test]
+    fn a_stroke_joins_its_points() {
+        let strokes =
+            vec![Stroke { points: vec![at(5.0, 5.0), at(50.0, 35.0)], radius: 2.0, feather: 0.0, erases: false }];
+        assert_eq!(weight(Shape::Painted { strokes }, Frame::default(), 27, 20), 1.0);
+    }
+
+    #[rstest]
+    #[case(Shape::Tone { at: at(5.0, 5.0), reach: 10.0 }, 3, 1.0)]
+    #[case(Shape::Tone { at: at(5.0, 5.0), reach: 10.0 }, 50, 0.0)]
+    #[case(Shape::Colour { at: at(50.0, 5.0), reach: 10.0 }, 55, 1.0)]
+    #[case(Shape::Colour { at: at(50.0, 5.0), reach: 10.0 }, 3, 0.0)]
+    #[case(Shape::Gradient { from: at(10.0, 0.0), to: at(50.0, 0.0) }, 5, 1.0)]
+    #[case(Shape::Gradient { from: at(10.0, 0.0), to: at(50.0, 0.0) }, 55, 0.0)]
+    fn tone_colour_and_gradient(#[case] shape: Shape, #[case] x: u32, #[case] expected: f32) {
+        assert_eq!(weight(shape, Frame::default(), x, 20), expected);
+    }
+
+    #[test]
+    fn an_area_stays_on_what_it_was_drawn_on() {
+        let strokes = || vec![dot(20.5, 10.5, 6.0, 0.5, false)];
+        let whole = weight(Shape::Painted { strokes: strokes() }, Frame::default(), 17, 10);
+        let turned = Frame { quarter_turns: 1, ..Frame::default() };
+        // (17, 10) of 60 x 40 lies at (40 - 1 - 10, 17) after a quarter turn clockwise.
+        assert_eq!(weight(Shape::Painted { strokes: strokes() }, turned, 29, 17), whole);
+        let cropped = Frame { crop: Some(Region::new(10, 5, 30, 20)), ..Frame::default() };
+        assert_eq!(weight(Shape::Painted { strokes: strokes() }, cropped, 7, 5), whole);
+    }
+
+    #[rstest]
+    #[case(Shape::Gradient { from: at(1.0, 1.0), to: at(1.2, 1.0) }, MaskError::NoLength)]
+    #[case(Shape::Gradient { from: at(f32::NAN, 1.0), to: at(1.2, 1.0) }, MaskError::NotANumber)]
+    #[case(Shape::Tone { at: at(1.0, 1.0), reach: 0.0 }, MaskError::Reach(0.0))]
+    #[case(Shape::Painted { strokes: vec![dot(1.0, 1.0, 0.1, 0.0, false)] }, MaskError::Radius(0.1))]
+    #[case(Shape::Painted { strokes: vec![dot(1.0, 1.0, 2.0, 1.5, false)] }, MaskError::Feather(1.5))]
+    #[case(Shape::Painted { strokes: vec![dot(1.0, 1.0, 2.0, 0.5, false); 401] }, MaskError::TooMany)]
+    fn nonsense_is_refused(#[case] shape: Shape, #[case] error: MaskError) {
+        assert_eq!(Mask { shape, inverted: false }.check(), Err(error));
+    }
+
+    #[test]
+    fn what_a_brush_never_reached_costs_nothing() {
+        let strokes = vec![dot(6.0, 4.0, 6.0, 0.0, false)];
+        let mask = |inverted| Mask { shape: Shape::Painted { strokes: strokes.clone() }, inverted };
+        assert_eq!(mask(false).extent(), Some(144.0));
+        assert_eq!(mask(true).extent(), None);
+    }
+
+    fn shapes() -> impl Strategy<Value = Shape> {
+        let place = || (0.0..60.0_f32, 0.0..40.0_f32).prop_map(|(x, y)| at(x, y));
+        let stroke = (prop::collection::vec(place(), 1..5), 1.0..20.0_f32, 0.0..1.0_f32, any::<bool>())
+            .prop_map(|(points, radius, feather, erases)| Stroke { points, radius, feather, erases });
+        prop_oneof![
+            prop::collection::vec(stroke, 1..4).prop_map(|strokes| Shape::Painted { strokes }),
+            (place(), 5.0..60.0_f32).prop_map(|(at, reach)| Shape::Tone { at, reach }),
+            (place(), 5.0..60.0_f32).prop_map(|(at, reach)| Shape::Colour { at, reach }),
+        ]
+    }
+
+    proptest! {
+        #[test]
+        fn a_region_has_the_weights_of_the_whole(
+            shape in shapes(), inverted: bool, degrees in prop_oneof![Just(0.0), -9.0..9.0_f64], fx in 0.0..1.0_f64, fy in 0.0..1.0_f64
+        ) {
+            let (original, frame) = (halves(), Frame { degrees, ..Frame::default() });
+            let mask = Mask { shape, inverted };
+            let framed = Framed::new(&original, frame).unwrap();
+            let kept = framed.size();
+            let whole = mask.weights(&framed, kept.whole());
+            let (x, y) = ((f64::from(kept.width - 1) * fx) as u32, (f64::from(kept.height - 1) * fy) as u32);
+            let region = Region::new(x, y, (kept.width - x).min(9), (kept.height - y).min(7));
+            let part = mask.weights(&framed, region);
+            for (i, value) in part.iter().enumerate() {
+                let (column, row) = (x as usize + i % region.width as usize, y as usize + i / region.width as usize);
+                prop_assert!((value - whole[row * kept.width as usize + column]).abs() < 1e-4);
+                prop_assert!((0.0..=1.0).contains(value));
+            }
+        }
+    }
+}

@@ -1,0 +1,91 @@
+//! Areas laid over the whole, each by its mask.
+
+use super::{RenderError, Window, Work};
+use crate::area::Mask;
+use crate::enlarge::{Averaging, Kernel, Source, resample_in, source_region};
+use crate::picture::{Planes, Region, Size};
+use crate::treatment::Treatment;
+
+/// Weights so close to nothing or all are taken for it: half a level of 255.
+const NEGLIGIBLE: f32 = 0.002;
+
+/// What `step` makes of a region of the picture at `size`, for the whole and for each area, one over the other.
+///
+/// Only what an area's mask reaches is computed for it, and nothing is computed below an area that hides it.
+pub fn laid_over(
+    work: &Work<'_>,
+    size: Size,
+    region: Region,
+    step: impl Fn(&Work<'_>, Region) -> Result<Planes, RenderError>,
+) -> Result<Planes, RenderError> {
+    if work.treatment.areas.is_empty() {
+        return step(work, region);
+    }
+    let mut layers: Vec<(Treatment, Vec<f32>)> = Vec::new();
+    for area in &work.treatment.areas {
+        let weights = weights(work, &area.mask, size, region);
+        if weights.iter().all(|w| *w == 1.0) {
+            layers.clear();
+        }
+        if weights.iter().any(|w| *w > 0.0) {
+            layers.push((work.treatment.in_area(area), weights));
+        }
+    }
+    let hidden = layers.first().is_some_and(|(_, weights)| weights.iter().all(|w| *w == 1.0));
+    let mut planes = if hidden { Planes::black(region.size()) } else { step(work, region)? };
+    for (treatment, weights) in &layers {
+        let part = reached(weights, region);
+        let inner = Work { treatment, framed: work.framed.clone(), ..*work };
+        mix(&mut planes, region, &step(&inner, part)?, part, weights);
+    }
+    Ok(planes)
+}
+
+/// The mask's weights in a region of the picture at `size`.
+fn weights(work: &Work<'_>, mask: &Mask, size: Size, region: Region) -> Vec<f32> {
+    let kept = work.framed.size();
+    let mut weights = if size == kept {
+        mask.weights(&work.framed, region)
+    } else {
+        let part = source_region(kept, size, region, Kernel::Bicubic);
+        let weights = mask.weights(&work.framed, part);
+        let planes = Planes::from_values(part.size(), [&weights[..], &weights[..], &weights[..]].concat());
+        let window = Window { whole: kept, part, planes };
+        resample_in(&window, size, region, Kernel::Bicubic, Averaging::Encoded).plane(0).to_vec()
+    };
+    for weight in &mut weights {
+        *weight = match *weight {
+            w if w < NEGLIGIBLE => 0.0,
+            w if w > 1.0 - NEGLIGIBLE => 1.0,
+            w => w,
+        };
+    }
+    weights
+}
+
+/// The smallest part of a region that holds all weights above nothing; there is one at least.
+fn reached(weights: &[f32], region: Region) -> Region {
+    let width = region.width as usize;
+    let rows = || weights.chunks_exact(width);
+    let any = |row: &[f32]| row.iter().any(|w| *w > 0.0);
+    let top = rows().position(any).unwrap_or(0) as u32;
+    let bottom = region.height - rows().rev().position(any).unwrap_or(0) as u32;
+    let first = |row: &[f32]| row.iter().position(|w| *w > 0.0);
+    let last = |row: &[f32]| row.iter().rposition(|w| *w > 0.0);
+    let left = rows().filter_map(first).min().unwrap_or(0) as u32;
+    let right = rows().filter_map(last).max().unwrap_or(width - 1) as u32 + 1;
+    Region::new(region.x + left, region.y + top, right - left, bottom - top)
+}
+
+fn mix(planes: &mut Planes, region: Region, inner: &Planes, part: Region, weights: &[f32]) {
+    let (left, top) = ((part.x - region.x) as usize, part.y - region.y);
+    for channel in 0..3 {
+        for y in 0..part.height {
+            let weights = &weights[(top + y) as usize * region.width as usize + left..];
+            let row = &mut planes.row_mut(channel, top + y)[left..];
+            for ((value, new), weight) in row.iter_mut().zip(inner.row(channel, y)).zip(weights) {
+                *value += (new - *value) * weight;
+            }
+        }
+    }
+}

@@ -1,0 +1,188 @@
+//! Where a result departs from its original, as a picture and in figures.
+
+use super::{Pace, RenderError, Renderer, Window, Work};
+use crate::compare::{self, Departure, colour_differences};
+use crate::enlarge::{self, Kernel, Source};
+use crate::picture::{Original, Planes, Region};
+use crate::plane::smoothstep;
+use crate::treatment::Treatment;
+
+/// Departures, in CIEDE2000, between which the map turns from grey to amber, and from amber to white.
+const AMBER: (f32, f32) = (0.7, 3.0);
+
+/// See [`AMBER`].
+const WHITE: (f32, f32) = (3.0, 10.0);
+
+/// The colour of a clear departure, sRGB.
+const AMBER_COLOUR: [f32; 3] = [0.94, 0.64, 0.25];
+
+/// What can be measured of a region of a result.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Measures {
+    /// 95 % of the region's pixels, at the original's size, depart from the original by no more, in CIEDE2000.
+    pub departure_p95: f32,
+    /// Mean departure.
+    pub departure_mean: f32,
+    /// Mean gradient over that of the same picture by bicubic resampling: above 1 it is sharper.
+    pub sharpness: f64,
+}
+
+impl Renderer {
+    /// The departure map: a view as of [`view`](Renderer::view), dim where the result, brought back to the original's
+    /// size, agrees with it, amber where it departs visibly, white where it departs by 10 (CIEDE2000) or more.
+    ///
+    /// In views too far off for enlarging to show, of what cleaning changed alone. sRGB whatever the original's profile.
+    pub fn departure_view(
+        &self,
+        original: &Original,
+        treatment: &Treatment,
+        level: u32,
+        region: Region,
+        pace: &dyn Pace,
+    ) -> Result<Planes, RenderError> {
+        let at = Work::new(self, original, treatment, pace, None)?;
+        // The result itself is compared whatever its size; from further away, where enlarging shows.
+        let near = level == 0 || self.enlarges(original, treatment, level)?;
+        at.over_original(level, region, |part| {
+            let (before, after) = at.before_and_after(part, near)?;
+            Ok(coloured(&before, &colour_differences(&before, &after)))
+        })
+    }
+
+    /// Figures of a region of the sheet; of the part of it that holds picture, and nothing where none does.
+    pub fn measures(
+        &self,
+        original: &Original,
+        treatment: &Treatment,
+        region: Region,
+        pace: &dyn Pace,
+    ) -> Result<Option<Measures>, RenderError> {
+        const LEAST: u32 = 4;
+        let place = treatment.place();
+        let Some(shared) = region.intersection(place) else { return Ok(None) };
+        let part = Region::new(shared.x - place.x, shared.y - place.y, shared.width, shared.height);
+        if part.width < LEAST || part.height < LEAST {
+            return Ok(None);
+        }
+        let at = Work::new(self, original, treatment, pace, None)?;
+        let Departure { p95, mean, .. } = {
+            let (before, after) = at.before_and_after(at.of_original(part), true)?;
+            Departure::of(colour_differences(&before, &after))
+        };
+        let plain = treatment.untreated(Kernel::Bicubic);
+        let plain = Work::new(self, original, &plain, pace, None)?.whole(part)?;
+        let sharpness = compare::sharpness(&at.whole(part)?, &plain, 0);
+        Ok(Some(Measures { departure_p95: p95, departure_mean: mean, sharpness }))
+    }
+}
+
+impl Work<'_> {
+    /// A region of the framed original, and the result brought back to it; both sRGB.
+    fn before_and_after(&self, region: Region, enlarged: bool) -> Result<(Planes, Planes), RenderError> {
+        let (kept, size) = (self.framed.size(), self.treatment.size);
+        let after = if enlarged {
+            let part = enlarge::source_region(size, kept, region, Kernel::Bicubic);
+            let window = Window { whole: size, part, planes: self.whole(part)? };
+            enlarge::resample(&window, kept, region, Kernel::Bicubic)
+        } else {
+            self.whole_cleaned(region)?
+        };
+        let srgb = |planes: Planes| match self.framed.original().profile() {
+            Some(profile) => profile.to_srgb(&planes),
+            None => planes,
+        };
+        Ok((srgb(self.framed.pull(region)), srgb(after)))
+    }
+
+    /// The pixels of the framed original that a region of the picture came of; one at least.
+    fn of_original(&self, region: Region) -> Region {
+        let (kept, size) = (self.framed.size(), self.treatment.size);
+        let span = |start: u32, count: u32, kept: u32, size: u32| {
+            let scale = f64::from(kept) / f64::from(size);
+            let first = ((f64::from(start) * scale).floor() as u32).min(kept - 1);
+            let end = ((f64::from(start + count) * scale).ceil() as u32).clamp(first + 1, kept);
+            (first, end - first)
+        };
+        let (x, width) = span(region.x, region.width, kept.width, size.width);
+        let (y, height) = span(region.y, region.height, kept.height, size.height);
+        Region::new(x, y, width, height)
+    }
+}
+
+fn coloured(picture: &Planes, map: &[f32]) -> Planes {
+    let amber: Vec<f32> = map.iter().map(|v| smoothstep(*v, AMBER.0, AMBER.1)).collect();
+    let mut out = in_amber(picture, &amber);
+    for plane in out.values_mut().chunks_exact_mut(map.len()) {
+        for (value, departure) in plane.iter_mut().zip(map) {
+            *value += (1.0 - *value) * smoothstep(*departure, WHITE.0, WHITE.1);
+        }
+    }
+    out
+}
+
+/// A picture, dim and grey, with amber over it: by a share of 0 to 1 for each pixel.
+pub(super) fn in_amber(picture: &Planes, shares: &[f32]) -> Planes {
+    let luminance = picture.luminance();
+    let mut out = Planes::black(picture.size());
+    for (channel, plane) in out.values_mut().chunks_exact_mut(shares.len()).enumerate() {
+        for ((value, luminance), share) in plane.iter_mut().zip(&luminance).zip(shares) {
+            let dim = 0.12 + 0.3 * luminance;
+            *value = dim + (AMBER_COLOUR[channel] - dim) * share;
+        }
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::model::Shelf;
+    use crate::picture::Size;
+    use crate::render::Unhurried;
+    use crate::treatment::{Fill, Margin};
+
+    fn renderer() -> Renderer {
+        Renderer::new(Shelf::of(Vec::new()), 1 << 20)
+    }
+
+    /// A checkered half beside an even one.
+    fn original() -> Original {
+        let size = Size::new(64, 32);
+        let value = |i: u64| {
+            let (x, y) = (i % 64, i / 64 % 32);
+            if x < 32 && (x + y) % 2 == 0 { 0.8 } else { 0.4 }
+        };
+        Original::from_planes(&Planes::from_values(size, (0..3 * size.area()).map(value).collect()))
+    }
+
+    #[test]
+    fn a_result_that_lost_detail_departs_where_it_lost_it() {
+        let (original, size) = (original(), Size::new(32, 16));
+        let halved = Treatment::plain(Kernel::Bicubic, size);
+        let figures = |region| renderer().measures(&original, &halved, region, &Unhurried).unwrap().unwrap();
+        assert!(figures(Region::new(2, 2, 10, 10)).departure_mean > 5.0);
+        assert!(figures(Region::new(20, 2, 10, 10)).departure_p95 < 0.1);
+        let map = renderer().departure_view(&original, &halved, 0, size.whole(), &Unhurried).unwrap();
+        assert!(map.row(2, 8)[4] > 2.0 * map.row(2, 8)[28], "{:?}", map.row(2, 8));
+    }
+
+    #[test]
+    fn the_same_pixels_do_not_depart_and_are_as_sharp() {
+        let (original, size) = (original(), Size::new(128, 64));
+        let plain = Treatment::plain(Kernel::Bicubic, size);
+        let figures = renderer().measures(&original, &plain, Region::new(0, 0, 60, 60), &Unhurried).unwrap().unwrap();
+        assert_eq!(figures.sharpness, 1.0);
+        let nearest = Treatment::plain(Kernel::Nearest, size);
+        let sharper = renderer().measures(&original, &nearest, Region::new(0, 0, 60, 60), &Unhurried).unwrap().unwrap();
+        assert!(sharper.sharpness > 1.0 && sharper.departure_mean < figures.departure_mean, "{sharper:?} {figures:?}");
+    }
+
+    #[test]
+    fn a_margin_is_not_measured() {
+        let margin = Margin::around(40, Fill::White);
+        let treatment = Treatment { margin, ..Treatment::plain(Kernel::Bicubic, Size::new(128, 64)) };
+        let at = |region| renderer().measures(&original(), &treatment, region, &Unhurried).unwrap();
+        assert_eq!(at(Region::new(0, 0, 30, 30)), None);
+        assert!(at(Region::new(0, 0, 80, 80)).is_some());
+    }
+}

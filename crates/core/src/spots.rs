@@ -1,0 +1,188 @@
+//! Spots: the places of a picture at which candidates are compared, and which a picture suggests by itself.
+
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+
+use crate::picture::{Original, Region, Size};
+use crate::plane::{box_mean, gaussian, slope_energy};
+use crate::reading::is_lettering;
+
+/// A place to check, in pixels of the original.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Spot {
+    /// What the person calls it.
+    pub name: String,
+    /// Across, from the left edge.
+    pub x: f32,
+    /// Down, from the top.
+    pub y: f32,
+}
+
+/// Spots that a picture can have: number keys jump to them.
+pub const MOST_SPOTS: usize = 8;
+
+/// Side of the windows that are compared, in pixels of the original.
+const WINDOW: u32 = 64;
+
+/// Windows that are looked at, at most.
+const MOST_WINDOWS: usize = 2500;
+
+/// How far apart spots lie at least, as a share of the longer side.
+const APART: f32 = 0.08;
+
+/// Luminance between which tone counts as dark, but not as black.
+const DARK: std::ops::Range<f32> = 0.03..0.28;
+
+/// Lettered blocks of a window's sixteen from which on it is lettering: one edge or two go through fewer.
+const LETTERED: usize = 9;
+
+/// What was found in one window.
+#[derive(Clone, Copy)]
+struct Found {
+    x: f32,
+    y: f32,
+    mean: f32,
+    /// The strongest slope of slightly blurred luminance, and where it is.
+    edge: f32,
+    edge_at: (f32, f32),
+    /// Fine contrast that three quarters of its blocks exceed: an edge shows in some of them, texture in most.
+    texture: f32,
+    /// Mean slope.
+    slope: f32,
+    /// Blocks that look like lettering.
+    lettered: usize,
+}
+
+/// The strongest edge, the finest texture, the flattest dark tone and lettering, as far as the picture has them.
+///
+/// Some tens of milliseconds: it looks at up to 2500 windows of 64 px, spread over the picture.
+pub fn suggest(original: &Original) -> Vec<Spot> {
+    let windows: Vec<Found> = windows(original.size()).into_par_iter().map(|w| look(original, w)).collect();
+    let apart = APART * original.size().long_edge() as f32;
+    let mut spots: Vec<Spot> = Vec::new();
+    let mut add = |name: &str, score: &dyn Fn(&Found) -> f32, at: &dyn Fn(&Found) -> (f32, f32)| {
+        let free = |f: &&Found| spots.iter().all(|s| (s.x - at(f).0).hypot(s.y - at(f).1) >= apart);
+        let best = windows.iter().filter(free).max_by(|a, b| score(a).total_cmp(&score(b)));
+        if let Some(found) = best.filter(|f| score(f) > 0.0) {
+            let (x, y) = at(found);
+            spots.push(Spot { name: name.to_owned(), x, y });
+        }
+    };
+    let middle = |f: &Found| (f.x, f.y);
+    add("Lettering", &|f| if f.lettered >= LETTERED { f.edge * f.lettered as f32 } else { 0.0 }, &middle);
+    add("Strongest edge", &|f| f.edge - 0.02, &|f| f.edge_at);
+    add("Finest texture", &|f| f.texture - 0.003, &middle);
+    add("Flattest dark tone", &|f| if DARK.contains(&f.mean) { 1.0 / (0.001 + f.slope) } else { 0.0 }, &middle);
+    spots
+}
+
+/// Windows all over the picture, no more than can be looked at in a moment.
+fn windows(size: Size) -> Vec<Region> {
+    let (width, height) = (size.width.min(WINDOW), size.height.min(WINDOW));
+    let fitting = |side: u32, window: u32| (side / window) as usize;
+    let (mut across, mut down) = (fitting(size.width, width), fitting(size.height, height));
+    let too_many = ((across * down) as f64 / MOST_WINDOWS as f64).sqrt().max(1.0);
+    across = ((across as f64 / too_many) as usize).max(1);
+    down = ((down as f64 / too_many) as usize).max(1);
+    let place = |i: usize, count: usize, side: u32, window: u32| {
+        let spare = f64::from(side - window);
+        if count == 1 { (spare / 2.0) as u32 } else { (spare * i as f64 / (count - 1) as f64).round() as u32 }
+    };
+    let at = |row, column| {
+        Region::new(place(column, across, size.width, width), place(row, down, size.height, height), width, height)
+    };
+    (0..down).flat_map(|row| (0..across).map(move |column| at(row, column))).collect()
+}
+
+fn look(original: &Original, window: Region) -> Found {
+    let luminance = original.region(window).luminance();
+    let (width, height) = (window.width as usize, window.height as usize);
+    let soft = gaussian(&luminance, width, 0.8);
+    let slopes = slope_energy(&soft, width);
+    // A window's rim has no neighbours: edges are looked for inside.
+    let inside = |i: &usize| {
+        (1..width.saturating_sub(1)).contains(&(i % width)) && (1..height.saturating_sub(1)).contains(&(i / width))
+    };
+    let steepest = (0..slopes.len()).filter(inside).max_by(|a, b| slopes[*a].total_cmp(&slopes[*b])).unwrap_or(0);
+    let coarse = box_mean(&soft, width, 3);
+    let blocks = || (0..height.div_ceil(16)).flat_map(|row| (0..width.div_ceil(16)).map(move |column| (column, row)));
+    let contrast = |(column, row): (usize, usize)| {
+        let (rows, columns) = (row * 16..((row + 1) * 16).min(height), column * 16..((column + 1) * 16).min(width));
+        let count = (rows.len() * columns.len()) as f32;
+        let squares = |y: usize| columns.clone().map(move |x| y * width + x).map(|i| (soft[i] - coarse[i]).powi(2));
+        (rows.flat_map(squares).sum::<f32>() / count).sqrt()
+    };
+    let mut contrasts: Vec<f32> = blocks().map(contrast).collect();
+    contrasts.sort_by(f32::total_cmp);
+    let count = luminance.len() as f32;
+    let whole_blocks = blocks().filter(|(column, row)| (column + 1) * 16 <= width && (row + 1) * 16 <= height);
+    let lettered = whole_blocks
+        .filter(|(column, row)| is_lettering(original, window.x + *column as u32 * 16, window.y + *row as u32 * 16));
+    Found {
+        x: window.x as f32 + window.width as f32 / 2.0,
+        y: window.y as f32 + window.height as f32 / 2.0,
+        mean: luminance.iter().sum::<f32>() / count,
+        edge: slopes[steepest].sqrt(),
+        edge_at: (window.x as f32 + (steepest % width) as f32 + 0.5, window.y as f32 + (steepest / width) as f32 + 0.5),
+        texture: contrasts[contrasts.len() / 4],
+        slope: slopes.iter().map(|s| s.sqrt()).sum::<f32>() / count,
+        lettered: lettered.count(),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::picture::Planes;
+
+    /// Middle grey with a hard edge on the left, a checkered patch in the middle and a dark patch on the right.
+    fn picture() -> Original {
+        let size = Size::new(640, 320);
+        let mut planes = Planes::black(size);
+        for channel in 0..3 {
+            for y in 0..size.height {
+                for x in 0..size.width {
+                    let texture = (280..380).contains(&x) && (100..220).contains(&y);
+                    let dark = x > 500;
+                    planes.row_mut(channel, y)[x as usize] = match () {
+                        () if texture => 0.5 + if (x / 2 + y / 2) % 2 == 0 { 0.08 } else { -0.08 },
+                        () if dark => 0.1,
+                        () if x < 96 => 0.95,
+                        () => 0.5,
+                    };
+                }
+            }
+        }
+        Original::from_planes(&planes)
+    }
+
+    fn named(spots: &[Spot], name: &str) -> (f32, f32) {
+        spots.iter().find(|s| s.name == name).map(|s| (s.x, s.y)).unwrap_or_else(|| panic!("{name} in {spots:?}"))
+    }
+
+    #[test]
+    fn what_tells_most_is_found() {
+        let spots = suggest(&picture());
+        let (x, _) = named(&spots, "Strongest edge");
+        assert!((x - 96.0).abs() < 4.0, "{spots:?}");
+        let (x, y) = named(&spots, "Finest texture");
+        assert!((270.0..390.0).contains(&x) && (90.0..230.0).contains(&y), "{spots:?}");
+        let (x, _) = named(&spots, "Flattest dark tone");
+        assert!(x > 520.0, "{spots:?}");
+        let close = |a: &Spot, b: &Spot| a != b && (a.x - b.x).hypot(a.y - b.y) < APART * 640.0;
+        assert!(!spots.iter().any(|a| spots.iter().any(|b| close(a, b))), "{spots:?}");
+    }
+
+    #[test]
+    fn an_even_picture_has_nothing_to_check_and_a_tiny_one_is_no_trouble() {
+        let even = |side: u32, value: f32| {
+            let size = Size::new(side, side);
+            Original::from_planes(&Planes::from_values(size, vec![value; 3 * size.area() as usize]))
+        };
+        assert_eq!(suggest(&even(300, 0.6)), Vec::new());
+        for side in [1, 2, 15, 63] {
+            assert!(suggest(&even(side, 0.1)).len() <= 1, "{side}");
+        }
+    }
+}

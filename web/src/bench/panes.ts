@@ -1,0 +1,108 @@
+/** What each pane of the stage shows, in words and as tiles. */
+
+import type { Enlargement, Kernel, Letter, Plan, Wish } from "../api/client";
+import type { Candidate } from "../stage/tiles";
+import { letters } from "./treatments";
+
+export const KERNEL_NAMES: Record<Kernel, string> = { nearest: "nearest", bicubic: "bicubic", lanczos3: "Lanczos 3" };
+
+/** What a pane is to show. */
+export type Pane =
+  | { show: "plain"; kernel: Kernel }
+  /** The treatment that the rail is about. */
+  | { show: "now" }
+  | { show: "letter"; letter: Letter }
+  | { show: "result"; id: number };
+
+/** How the original is named: nearest repeats its own pixels. */
+export function plainName(kernel: Kernel): string {
+  return kernel === "nearest" ? "Original, its own pixels" : `Original, ${KERNEL_NAMES[kernel]}`;
+}
+
+const SPARE: Pane[] = [
+  { show: "plain", kernel: "nearest" },
+  { show: "plain", kernel: "lanczos3" },
+];
+
+/** As many panes as are needed: those that were chosen, then the other treatments, then the original in other ways. */
+export function filledUp(chosen: Pane[], wish: Wish, count: number): Pane[] {
+  const other = letters(wish).filter((letter) => letter !== (wish.letter ?? "A"));
+  const panes = [...chosen];
+  const same = (a: Pane) => (b: Pane) => JSON.stringify(a) === JSON.stringify(b);
+  for (const next of [...other.map((letter): Pane => ({ show: "letter", letter })), ...SPARE]) {
+    if (panes.length >= count) break;
+    if (!panes.some(same(next))) panes.push(next);
+  }
+  while (panes.length < count) panes.push({ show: "now" });
+  return panes;
+}
+
+interface Extent {
+  width: number;
+  height: number;
+}
+
+export interface PaneView {
+  name: string;
+  candidate: Candidate;
+  /** Hash of the treatment, to measure it by; a finished file has none. */
+  treatment?: string;
+}
+
+/** Everything that a pane may show of a picture. */
+export interface Source {
+  hash: string;
+  wish: Wish;
+  plan: Plan;
+  /** The sheet in pixels of the original. */
+  extent: Extent;
+  /** The present treatment in a few words. */
+  nowName: string;
+  results: Enlargement[];
+  /** What all treatments are to show instead of their pixels, such as "?show=departure". */
+  query?: string;
+  /** What the present one is to show instead. */
+  nowQuery?: string;
+}
+
+/** A finished enlargement lines up when it was framed as the picture is now, and fills its sheet as much. */
+export function linesUp(result: Enlargement, plan: Plan, wish: Wish): boolean {
+  const { width, height } = result.record.size;
+  const shape = Math.abs(width / height - plan.sheet.width / plan.sheet.height) < 0.01;
+  return shape && JSON.stringify(result.record.frame ?? null) === JSON.stringify(wish.frame ?? null);
+}
+
+export function paneView(pane: Pane, source: Source): PaneView {
+  const { hash, plan, wish, extent } = source;
+  const of = (treatment: string, query?: string): Candidate => ({
+    base: `/api/v1/tiles/${hash}/${treatment}`,
+    size: plan.sheet,
+    original: extent,
+    query,
+  });
+  const now: PaneView = {
+    name: letters(wish).length > 1 ? `${wish.letter ?? "A"}: ${source.nowName}` : source.nowName,
+    candidate: of(plan.treatment, source.nowQuery ?? source.query),
+    treatment: plan.treatment,
+  };
+  switch (pane.show) {
+    case "plain": {
+      const treatment = plan.plain[pane.kernel];
+      return { name: plainName(pane.kernel), candidate: of(treatment), treatment };
+    }
+    case "letter": {
+      const other = plan.alternatives.find((a) => a.letter === pane.letter);
+      if (!other?.treatment) return now;
+      const name = `${pane.letter}: ${other.description.slice(0, other.description.lastIndexOf(", to "))}`;
+      return { name, candidate: of(other.treatment, source.query), treatment: other.treatment };
+    }
+    case "result": {
+      const result = source.results.find((r) => r.id === pane.id);
+      if (!result || !linesUp(result, plan, wish)) return now;
+      const base = `/api/v1/enlargements/${result.id}/tiles`;
+      return { name: result.file_name, candidate: { base, size: result.record.size, original: extent } };
+    }
+    case "now":
+      return now;
+  }
+}
