@@ -5,7 +5,7 @@
 use rayon::prelude::*;
 
 use crate::colour::linearise_fast;
-use crate::enlarge::{Kernel, resample};
+use crate::enlarge::{Kernel, area_mean, resample};
 use crate::picture::{Planes, Size};
 use crate::plane::box_mean;
 
@@ -60,7 +60,7 @@ pub struct Departure {
 /// The result is averaged down in light to the original's size, or up where it is smaller.
 pub fn departure(original: &Planes, result: &Planes) -> Departure {
     let size = original.size();
-    Departure::of(colour_differences(original, &resample(result, size, size.whole(), Kernel::Bicubic)))
+    Departure::of(colour_differences(original, &area_mean(result, size, size.whole())))
 }
 
 impl Departure {

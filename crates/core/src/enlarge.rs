@@ -116,7 +116,7 @@ impl Axis {
         // When shrinking, the kernel is widened to cover all that falls together; nearest never is.
         let widening = if kernel == Kernel::Nearest { 1.0 } else { step.max(1.0) };
         let reach = kernel.reach() * widening;
-        let mut spans: Vec<(u32, Vec<f32>)> = (start..start + length)
+        let spans = (start..start + length)
             .map(|i| {
                 let centre = (f64::from(i) + 0.5) * step;
                 if kernel == Kernel::Nearest {
@@ -131,6 +131,30 @@ impl Axis {
                 (low, raw.into_iter().map(|w| (w / sum) as f32).collect())
             })
             .collect();
+        Self::of(spans)
+    }
+
+    /// As [`new`](Self::new), each output pixel the mean of what it covers; where it covers less than one, bicubic.
+    fn covering(source: u32, target: u32, start: u32, length: u32) -> Self {
+        let step = f64::from(source) / f64::from(target);
+        if step < 1.0 {
+            return Self::new(source, target, start, length, Kernel::Bicubic);
+        }
+        let spans = (start..start + length)
+            .map(|i| {
+                let (from, to) = (f64::from(i) * step, (f64::from(i) + 1.0) * step);
+                let low = (from.floor() as u32).min(source - 1);
+                let high = (to.ceil() as u32).clamp(low + 1, source);
+                let covered = |j: u32| (to.min(f64::from(j) + 1.0) - from.max(f64::from(j))).max(0.0);
+                let sum: f64 = (low..high).map(covered).sum();
+                (low, (low..high).map(|j| (covered(j) / sum) as f32).collect())
+            })
+            .collect();
+        Self::of(spans)
+    }
+
+    /// From the first source pixel of each output pixel and the weights from there on.
+    fn of(mut spans: Vec<(u32, Vec<f32>)>) -> Self {
         let first = spans.iter().map(|(low, _)| *low).min().unwrap_or(0);
         let last = spans.iter().map(|(low, w)| low + w.len() as u32).max().unwrap_or(first + 1);
         let taps = spans.drain(..).map(|(low, weights)| ((low - first) as usize, weights)).collect();
@@ -176,6 +200,41 @@ pub fn resample_in(
     }
     let across = Axis::new(whole.width, target.width, region.x, region.width, kernel);
     let down = Axis::new(whole.height, target.height, region.y, region.height, kernel);
+    weighted(source, region, &across, &down, averaging)
+}
+
+/// A region of the source brought down to `target` pixels, each the mean in light of the area that it covers; along a
+/// side that grows, bicubic.
+pub fn area_mean(source: &(impl Source + ?Sized), target: Size, region: Region) -> Planes {
+    let whole = source.size();
+    if whole == target {
+        return source.pull(region);
+    }
+    let (across, down) = covering(whole, target, region);
+    weighted(source, region, &across, &down, Averaging::Light)
+}
+
+/// The part of the source that [`area_mean`] needs for a region of the target.
+pub fn area_mean_region(source: Size, target: Size, region: Region) -> Region {
+    if source == target {
+        return region;
+    }
+    let (across, down) = covering(source, target, region);
+    Region::new(across.first, down.first, across.count, down.count)
+}
+
+fn covering(source: Size, target: Size, region: Region) -> (Axis, Axis) {
+    let across = Axis::covering(source.width, target.width, region.x, region.width);
+    (across, Axis::covering(source.height, target.height, region.y, region.height))
+}
+
+fn weighted(
+    source: &(impl Source + ?Sized),
+    region: Region,
+    across: &Axis,
+    down: &Axis,
+    averaging: Averaging,
+) -> Planes {
     let mut pulled = source.pull(Region::new(across.first, down.first, across.count, down.count));
     let averages_light = averaging == Averaging::Light;
     if averages_light {
@@ -221,6 +280,27 @@ mod tests {
     fn wavy(size: Size) -> Planes {
         let values = (0..3 * size.area()).map(|i| 0.5 + 0.5 * (i as f32 * 0.37).sin() * (i as f32 * 0.011).cos());
         Planes::from_values(size, values.collect())
+    }
+
+    #[test]
+    fn repeated_pixels_average_to_themselves() {
+        let (small, large) = (Size::new(7, 5), Size::new(21, 20));
+        let picture = wavy(small);
+        let repeated = resample(&picture, large, large.whole(), Kernel::Nearest);
+        let back = area_mean(&repeated, small, small.whole());
+        let apart = back.values().iter().zip(picture.values()).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
+        assert!(apart < 2e-3, "{apart}");
+    }
+
+    #[test]
+    fn an_area_mean_of_a_part_is_that_part_of_the_whole() {
+        let (source, target) = (Size::new(64, 50), Size::new(23, 21));
+        let picture = wavy(source);
+        let whole = area_mean(&picture, target, target.whole());
+        let region = Region::new(5, 3, 9, 11);
+        assert!(area_mean(&picture, target, region) == whole.cut(region));
+        let needed = area_mean_region(source, target, region);
+        assert!(needed.x <= 14 && needed.right() >= 38 && needed.right() <= 40, "{needed:?}");
     }
 
     #[rstest]

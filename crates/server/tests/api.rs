@@ -228,17 +228,17 @@ async fn a_tile_is_that_part_of_cores_own_result() {
     let plan = Server::json(server.post(&format!("/originals/{id}/plan"), &wish(4.0)).await, StatusCode::OK).await;
     let original = Server::json(server.get(&format!("/originals/{id}")).await, StatusCode::OK).await;
     let (hash, treatment) = (original["hash"].as_str().unwrap(), plan["treatment"].as_str().unwrap());
-    let response = server.get(&format!("/tiles/{hash}/{treatment}/0/2/1")).await;
+    let response = server.get(&format!("/tiles/{hash}/{treatment}/0/4/3")).await;
     assert!(response.headers()["cache-control"].to_str().unwrap().contains("immutable"));
     let tile = image::load_from_memory(&response.bytes().await.unwrap()).unwrap().into_rgb8();
-    assert_eq!(tile.dimensions(), (1200 - 1024, 800 - 512));
+    assert_eq!(tile.dimensions(), (1200 - 1024, 800 - 768));
 
     let shelf = Shelf::open(&project().join("models")).unwrap();
     let file = tempfile::NamedTempFile::new().unwrap();
     std::fs::write(file.path(), encoded(&picture(300, 200), ImageFormat::Png)).unwrap();
     let original = read(file.path(), ContentHash::of(b"any"), &Limits::default()).unwrap().original;
     let treatment = Treatment::with_model(&shelf, "everyday-x4-draft", original.size(), Size::new(1200, 800)).unwrap();
-    let region = Region::new(1024, 512, 176, 288);
+    let region = Region::new(1024, 768, 176, 32);
     let due = Renderer::new(shelf, 64 << 20).render(&original, &treatment, region, &Unhurried).unwrap();
     for (x, y, pixel) in tile.enumerate_pixels() {
         for channel in 0..3 {

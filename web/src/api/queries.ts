@@ -98,6 +98,8 @@ export const useForecast = (original: number, wish: Wish, enabled: boolean) =>
     queryFn: ({ signal }) =>
       answered(api.POST("/api/v1/originals/{id}/forecast", { params: { path: { id: original } }, body: wish, signal })),
     enabled,
+    // The last figure stays until the next is measured.
+    placeholderData: keepPreviousData,
     retry: false,
     staleTime: Infinity,
   });

@@ -45,7 +45,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** 512 x 512 px of a finished enlargement, out of its file, or of it shrunk 2^level times, as sRGB PNG. */
+        /** 256 x 256 px of a finished enlargement, out of its file, or of it shrunk 2^level times, as sRGB PNG. */
         get: operations["enlargement_tile"];
         put?: never;
         post?: never;
@@ -566,7 +566,7 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * 512 x 512 px of a result, or of the result shrunk 2^level times, as sRGB PNG; less at the right and lower edges.
+         * 256 x 256 px of a result, or of the result shrunk 2^level times, as sRGB PNG; less at the right and lower edges.
          * @description The address names the content, so an answer never changes.
          */
         get: operations["tile"];

@@ -1,7 +1,8 @@
+/** Values that change as fast as a hand moves. */
+
+import { useEffect, useRef, useState } from "react";
+
 /** A value as it was once it rested. */
-
-import { useEffect, useState } from "react";
-
 export function useLater<T>(value: T, milliseconds: number): T {
   const [rested, setRested] = useState(value);
   useEffect(() => {
@@ -9,4 +10,19 @@ export function useLater<T>(value: T, milliseconds: number): T {
     return () => clearTimeout(timer);
   }, [value, milliseconds]);
   return rested;
+}
+
+/** The first change at once, those that follow it no more often than every so many milliseconds, the last one always. */
+export function usePaced<T>(value: T, milliseconds: number): T {
+  const [shown, setShown] = useState(value);
+  const last = useRef(0);
+  useEffect(() => {
+    const pause = Math.max(0, last.current + milliseconds - performance.now());
+    const timer = setTimeout(() => {
+      last.current = performance.now();
+      setShown(value);
+    }, pause);
+    return () => clearTimeout(timer);
+  }, [value, milliseconds]);
+  return shown;
 }

@@ -18,7 +18,7 @@ import {
 import { keys, suggestionQuery, useForecast, useKeptWish, useMeasures, usePlan, useReading } from "../api/queries";
 import { decimal } from "../app/format";
 import { useKept } from "../app/kept";
-import { useLater } from "../app/later";
+import { useLater, usePaced } from "../app/later";
 import { inverse, through } from "../stage/affine";
 import { type Layout, PANES } from "../stage/layout";
 import { NOTHING_SEEN, type Seen } from "../stage/stage";
@@ -71,8 +71,8 @@ export function Bench(props: BenchProps) {
 function BenchWith(props: BenchProps & { first: Wish }) {
   const { original, contents, models, active } = props;
   const control = useWish(props.first);
-  // While a figure is typed, the server is asked once the hand rests.
-  const wish = useLater(control.wish, 120);
+  // While a hand drags or types, the server is asked a few times a second.
+  const wish = usePaced(control.wish, 120);
   const [pattern, setPattern] = useKept("pattern", DEFAULT_PATTERN);
   const [said, setSaid] = useState<string>();
   const [edgeMask, setEdgeMask] = useState(false);
@@ -96,7 +96,9 @@ function BenchWith(props: BenchProps & { first: Wish }) {
   const plan = usePlan(original.id, wish);
   const answer = plan.error ? undefined : plan.data;
   const fine = answer !== undefined && !plan.isPlaceholderData && answer.problem == null;
-  const forecast = useForecast(original.id, wish, fine);
+  // The file's size is measured once the view has what it needs.
+  const rested = useLater(wish, 900);
+  const forecast = useForecast(original.id, rested, fine && rested === wish);
   const blocked = plan.isError || answer === undefined || answer.problem != null;
 
   const run = useMutation({

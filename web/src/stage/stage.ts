@@ -450,13 +450,19 @@ export class Stage {
     context.rect(cell.left + left, cell.top, right - left, cell.height);
     context.clip();
     context.translate(cell.left, cell.top);
-    if (this.thumbnail) {
+    // What hides everything below it needs nothing below it: while a hand moves the picture, every layer counts.
+    const whole = candidates.findLastIndex((candidate) => {
+      const places = placesIn(candidate, levelFor(candidate, camera), part);
+      const { ready, needed } = this.tiles.standing(candidate, places);
+      return ready === needed;
+    });
+    if (whole < 0 && this.thumbnail) {
       const [x0, y0] = toPane(camera, cell, 0, 0);
       const [x1, y1] = toPane(camera, cell, subject.original.width, subject.original.height);
       context.imageSmoothingEnabled = true;
       context.drawImage(this.thumbnail, x0, y0, x1 - x0, y1 - y0);
     }
-    for (const candidate of candidates) {
+    for (const candidate of candidates.slice(Math.max(0, whole))) {
       drawTiles(context, this.tiles, candidate, camera, cell, part, levelFor(candidate, camera), this.smooth);
     }
     for (const mark of this.marks) drawMark(context, toPane(camera, cell, mark.x, mark.y), mark.label);

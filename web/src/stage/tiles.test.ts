@@ -1,5 +1,5 @@
 import { describe, expect, it, vi } from "vitest";
-import { type Candidate, TileStore, levelFor, placesIn, viewSize } from "./tiles";
+import { AT_ONCE, type Candidate, TILE, TileStore, levelFor, placesIn, viewSize } from "./tiles";
 
 const candidate: Candidate = {
   base: "/t",
@@ -15,7 +15,7 @@ describe("levels", () => {
     [2.1, 0],
     [2, 1],
     [1, 2],
-    [0.1, 3],
+    [0.1, 4],
   ])("at %d device pixels per original pixel the level is %d", (scale, level) => {
     expect(levelFor(candidate, { x: 0, y: 0, scale })).toBe(level);
   });
@@ -29,16 +29,17 @@ describe("levels", () => {
 describe("places", () => {
   it("cover the whole picture, from the middle outwards", () => {
     const places = placesIn(candidate, 0, whole);
-    expect(places).toHaveLength(8 * 5);
-    expect(places[0]?.row).toBe(2);
-    expect([3, 4]).toContain(places[0]?.column);
-    expect(new Set(places.map((p) => `${p.column},${p.row}`)).size).toBe(40);
+    const [columns, rows] = [Math.ceil(3600 / TILE), Math.ceil(2400 / TILE)];
+    expect(places).toHaveLength(columns * rows);
+    // The middle of the picture lies on the first.
+    expect(places[0]).toEqual({ level: 0, column: Math.floor(1800 / TILE), row: Math.floor(1200 / TILE) });
+    expect(new Set(places.map((p) => `${p.column},${p.row}`)).size).toBe(columns * rows);
   });
 
   it("are only those that a part falls on", () => {
-    expect(placesIn(candidate, 0, { left: 128, top: 128, right: 256, bottom: 256 })).toEqual([
-      { level: 0, column: 1, row: 1 },
-    ]);
+    const side = TILE / 4;
+    const part = { left: side, top: 2 * side, right: 2 * side, bottom: 3 * side };
+    expect(placesIn(candidate, 0, part)).toEqual([{ level: 0, column: 1, row: 2 }]);
   });
 });
 
@@ -65,12 +66,12 @@ describe("store", () => {
     const store = new TileStore(changed, load);
     store.want([{ candidate, places }]);
     store.want([{ candidate, places }]);
-    expect(asked.map((a) => a.address)).toEqual(places.slice(0, 4).map((p) => `/t/0/${p.column}/${p.row}`));
+    expect(asked.map((a) => a.address)).toEqual(places.slice(0, AT_ONCE).map((p) => `/t/0/${p.column}/${p.row}`));
     asked[0]?.answer();
     await settle();
-    expect(asked).toHaveLength(5);
+    expect(asked).toHaveLength(AT_ONCE + 1);
     expect(changed).toHaveBeenCalledOnce();
-    expect(store.standing(candidate, places)).toEqual({ ready: 1, needed: 40 });
+    expect(store.standing(candidate, places)).toEqual({ ready: 1, needed: places.length });
   });
 
   it("gives up what is no longer in view and keeps what arrived", async () => {

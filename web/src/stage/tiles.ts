@@ -9,13 +9,16 @@
 import { type Box, type Camera, type Extent, toPane } from "./camera";
 
 /** Side of a tile in pixels of the view; the server's. */
-export const TILE = 512;
+export const TILE = 256;
 
-/** How many requests are under way at once: enough to keep the server busy, few enough to change course. */
-const AT_ONCE = 4;
+/**
+ * How many requests are under way at once: enough to keep the server busy, few enough to change course. A browser keeps
+ * six connections to a server, of which the events take one: what the person asks for must not wait behind tiles.
+ */
+export const AT_ONCE = 4;
 
-/** Tiles that stay: each takes a megabyte. */
-const KEPT = 320;
+/** Tiles that stay: each takes a quarter of a megabyte. */
+const KEPT = 1280;
 
 /** Where a candidate's tiles come from. */
 export interface Candidate {
@@ -187,14 +190,16 @@ export function drawTiles(
   level: number,
   smooth: boolean,
 ): void {
-  const coarsest = Math.min(level + 3, 12);
+  const places = placesIn(candidate, level, part);
+  const { ready, needed } = store.standing(candidate, places);
+  const coarsest = ready === needed ? level : Math.min(level + 3, 12);
   for (let at = coarsest; at >= level; at--) {
     const view = viewSize(candidate.size, at);
     const [across, down] = [candidate.original.width / view.width, candidate.original.height / view.height];
     // Magnified pixels are shown as they are unless the person wants them smooth; shrunk ones are always smooth.
     context.imageSmoothingEnabled = smooth || camera.scale * across < 1;
     context.imageSmoothingQuality = "high";
-    for (const place of placesIn(candidate, at, part)) {
+    for (const place of at === level ? places : placesIn(candidate, at, part)) {
       const bitmap = store.get(candidate, place);
       if (!bitmap) continue;
       const [x0, y0] = toPane(camera, pane, place.column * TILE * across, place.row * TILE * down);

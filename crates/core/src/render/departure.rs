@@ -81,9 +81,9 @@ impl Work<'_> {
     fn before_and_after(&self, region: Region, enlarged: bool) -> Result<(Planes, Planes), RenderError> {
         let (kept, size) = (self.framed.size(), self.treatment.size);
         let after = if enlarged {
-            let part = enlarge::source_region(size, kept, region, Kernel::Bicubic);
+            let part = enlarge::area_mean_region(size, kept, region);
             let window = Window { whole: size, part, planes: self.whole(part)? };
-            enlarge::resample(&window, kept, region, Kernel::Bicubic)
+            enlarge::area_mean(&window, kept, region)
         } else {
             self.whole_cleaned(region)?
         };

@@ -1,5 +1,7 @@
 //! Pieces of a result for the screen.
 
+use std::sync::Arc;
+
 use axum::Json;
 use axum::extract::State;
 use axum::http::{StatusCode, header};
@@ -16,10 +18,10 @@ use utoipa::{IntoParams, ToSchema};
 use super::{Address, Question};
 use crate::app::App;
 use crate::problem::Problem;
-use crate::studio::{Lane, Studio};
+use crate::studio::{Lane, Studio, blocking};
 
-/// Side of a tile in pixels of the view.
-pub const TILE: u32 = 512;
+/// Side of a tile in pixels of the view: small enough that little is computed beyond the view's rim.
+pub const TILE: u32 = 256;
 
 /// Which tile.
 #[derive(Debug, Deserialize, IntoParams)]
@@ -67,7 +69,7 @@ pub struct Showing {
     area: usize,
 }
 
-/// 512 x 512 px of a result, or of the result shrunk 2^level times, as sRGB PNG; less at the right and lower edges.
+/// 256 x 256 px of a result, or of the result shrunk 2^level times, as sRGB PNG; less at the right and lower edges.
 ///
 /// The address names the content, so an answer never changes.
 #[utoipa::path(get, path = "/tiles/{original}/{treatment}/{level}/{column}/{row}", tag = "tiles", params(TileAddress, Showing),
@@ -83,19 +85,22 @@ pub async fn tile(
     let near = app.studio.renderer().enlarges(&original, &treatment, at.level)?;
     let by_model = if near { treatment.needs_model() } else { treatment.parts().any(|part| !part.clean.is_off()) };
     let lane = if by_model && show != Show::Area { Lane::Model } else { Lane::Plain };
-    let png = app
+    let picture = Arc::clone(&original);
+    let planes = app
         .studio
         .view(lane, move |studio, pace| {
             let renderer = studio.renderer();
-            Ok::<_, Problem>(match show {
-                Show::Result => srgb_png(&original, &renderer.view(&original, &treatment, at.level, region, pace)?),
-                Show::Edges => png_bytes(&renderer.edge_mask(&original, &treatment, at.level, region, pace)?),
-                Show::Area => png_bytes(&renderer.area_view(&original, &treatment, area, at.level, region, pace)?),
-                Show::Departure => png_bytes(&renderer.departure_view(&original, &treatment, at.level, region, pace)?),
-            })
+            match show {
+                Show::Result => renderer.view(&original, &treatment, at.level, region, pace),
+                Show::Edges => renderer.edge_mask(&original, &treatment, at.level, region, pace),
+                Show::Area => renderer.area_view(&original, &treatment, area, at.level, region, pace),
+                Show::Departure => renderer.departure_view(&original, &treatment, at.level, region, pace),
+            }
         })
         .await??;
-    Ok(for_ever(png))
+    // Masks and maps are drawn in the screen's own colours.
+    let own_colours = show == Show::Result;
+    answer(planes, own_colours.then_some(picture)).await
 }
 
 /// A tile's part of a view.
@@ -108,18 +113,19 @@ fn outside(view: Size) -> Problem {
     Problem::new(StatusCode::NOT_FOUND, "tile.outside", format!("the view has {view}: nothing lies there"))
 }
 
-fn srgb_png(original: &Original, planes: &Planes) -> Vec<u8> {
-    match original.profile() {
-        Some(profile) => png_bytes(&profile.to_srgb(planes)),
-        None => png_bytes(planes),
-    }
-}
-
-/// An answer whose address names its content.
-fn for_ever(png: Vec<u8>) -> Response {
+/// Planes as sRGB PNG, out of the colours of the picture that they come from where one is given.
+///
+/// After the lane: while one view is encoded, the next is computed. The address names the content, so that the answer
+/// may be kept for ever.
+async fn answer(planes: Planes, from: Option<Arc<Original>>) -> Result<Response, Problem> {
+    let png = blocking(move || match from.as_ref().and_then(|original| original.profile()) {
+        Some(profile) => png_bytes(&profile.to_srgb(&planes)),
+        None => png_bytes(&planes),
+    })
+    .await?;
     let headers =
         [(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "private, max-age=31536000, immutable")];
-    (headers, png).into_response()
+    Ok((headers, png).into_response())
 }
 
 /// A part of a result's sheet, in its pixels.
@@ -173,14 +179,9 @@ pub async fn crop(
     let region = part.on(treatment.sheet())?;
     let original = app.studio.original(at.original).await?;
     let lane = if treatment.needs_model() { Lane::Model } else { Lane::Plain };
-    let png = app
-        .studio
-        .view(lane, move |studio, pace| {
-            let planes = studio.renderer().render(&original, &treatment, region, pace)?;
-            Ok::<_, Problem>(srgb_png(&original, &planes))
-        })
-        .await??;
-    Ok(for_ever(png))
+    let picture = Arc::clone(&original);
+    let work = move |studio: &Studio, pace: &dyn Pace| studio.renderer().render(&original, &treatment, region, pace);
+    answer(app.studio.view(lane, work).await??, Some(picture)).await
 }
 
 /// Figures of a part of a result.
@@ -228,7 +229,7 @@ pub struct EnlargementTile {
     row: u32,
 }
 
-/// 512 x 512 px of a finished enlargement, out of its file, or of it shrunk 2^level times, as sRGB PNG.
+/// 256 x 256 px of a finished enlargement, out of its file, or of it shrunk 2^level times, as sRGB PNG.
 #[utoipa::path(get, path = "/enlargements/{id}/tiles/{level}/{column}/{row}", tag = "tiles", params(EnlargementTile),
     responses((status = OK, content_type = "image/png"), (status = 404, body = Problem)))]
 pub async fn enlargement_tile(
@@ -239,11 +240,8 @@ pub async fn enlargement_tile(
     let picture = app.studio.enlargement(&enlargement.file_key).await?;
     let as_it_is = Treatment::plain(Kernel::Nearest, picture.size());
     let region = part_of(view_size(picture.size(), at.level), at.column, at.row)?;
-    let png = app
-        .studio
-        .view(Lane::Plain, move |studio, pace| {
-            Ok::<_, Problem>(srgb_png(&picture, &studio.renderer().view(&picture, &as_it_is, at.level, region, pace)?))
-        })
-        .await??;
-    Ok(for_ever(png))
+    let source = Arc::clone(&picture);
+    let work =
+        move |studio: &Studio, pace: &dyn Pace| studio.renderer().view(&source, &as_it_is, at.level, region, pace);
+    answer(app.studio.view(Lane::Plain, work).await??, Some(picture)).await
 }

@@ -1,0 +1,198 @@
+//! How long a person waits for what the bench shows, driven through the real interface in a headless browser.
+//!
+//! ```sh
+//! (cd web && npx vite build) && cargo run --release -p dettaglio-e2e --example preview
+//! ```
+//!
+//! A demo picture at factor 4 and at 100 % of the print in a window of 1280 x 800, with the models that are asked for by
+//! a treatment of each kind; each round starts from a server that never computed any of it. Times are taken in the page,
+//! from the action to the frame in which the last tile of the view is there.
+
+#[path = "../tests/browser/mod.rs"]
+mod browser;
+
+use browser::{Browser, project, service};
+use dettaglio_server::service::Service;
+use dettaglio_store::testing::TestServer;
+use serde_json::{Value, json};
+
+/// Watches the stage: `finish` tells when all tiles are there, after something was still to come.
+const WATCH: &str = "window.stageOf = () => document.querySelector('[data-testid=stage]');
+    window.standing = () => { const { ready, needed } = stageOf().dataset; return [Number(ready), Number(needed)]; };
+    window.watch = (act, done) => {
+        const began = performance.now();
+        let waited = false, quiet = 0;
+        performance.clearResourceTimings();
+        act();
+        const tick = () => {
+            const [ready, needed] = standing();
+            waited ||= ready < needed;
+            quiet = ready === needed ? quiet + 1 : 0;
+            const time = performance.now() - began;
+            const tiles = performance.getEntriesByType('resource').filter((e) => /\\/tiles\\//.test(e.name));
+            // Nothing to wait for, for a third of a second: it was all there.
+            if ((waited && quiet > 0) || time > 400 && quiet > 20 || time > 60000) {
+                const ends = (of) => tiles.filter((e) => of === undefined || e.name.includes(of)).map((e) => e.responseEnd - began);
+                const first = (of) => Math.min(...ends(of));
+                done({ complete: waited ? time : 0, tiles: tiles.length, plain: first(window.plainHash), model: first(window.modelHash) });
+            } else requestAnimationFrame(tick);
+        };
+        requestAnimationFrame(tick);
+    };
+    window.key = (key) => document.querySelector('canvas').dispatchEvent(new KeyboardEvent('keydown', { key, bubbles: true }));";
+
+/// Frame times while the picture is dragged to and fro over tiles that are there.
+const FRAMES: &str = "const done = arguments[arguments.length - 1], canvas = document.querySelector('canvas');
+    const box = canvas.getBoundingClientRect(), times = [];
+    const send = (type, x) => canvas.dispatchEvent(new PointerEvent(type, { pointerId: 1, button: type === 'pointermove' ? -1 : 0,
+        clientX: box.left + x, clientY: box.top + box.height / 2, bubbles: true }));
+    canvas.setPointerCapture = () => undefined;
+    let last = 0, n = 0;
+    send('pointerdown', box.width / 2);
+    const tick = (now) => {
+        if (last) times.push(now - last);
+        last = now;
+        send('pointermove', box.width / 2 + 40 * Math.sin(n / 9));
+        if (n++ < 150) requestAnimationFrame(tick);
+        else { send('pointerup', box.width / 2); times.sort((a, b) => a - b);
+            done([times[Math.floor(times.length / 2)], times[Math.floor(times.length * 0.95)], times[times.length - 1]]); }
+    };
+    requestAnimationFrame(tick);";
+
+struct Bench {
+    page: Browser,
+    service: Service,
+    original: u64,
+    client: reqwest::Client,
+}
+
+impl Bench {
+    async fn start(database: &TestServer, folder: &tempfile::TempDir) -> Self {
+        let service = service(folder, database, false).await;
+        let client = reqwest::Client::new();
+        let base = format!("http://{}/api/v1", service.address);
+        let post = async |path: &str, body: Value| -> Value {
+            client.post(format!("{base}{path}")).json(&body).send().await.unwrap().json().await.unwrap()
+        };
+        let order = post("/orders", json!({ "title": "Room 2" })).await;
+        let picture = std::fs::read(project().join("demo/pictures/vases-on-the-sill.jpg")).expect("the demo's picture");
+        let part = reqwest::multipart::Part::bytes(picture).file_name("vases.jpg");
+        let form = reqwest::multipart::Form::new().part("files", part);
+        let url = format!("{base}/orders/{}/originals", order["id"]);
+        let outcome: Value = client.post(url).multipart(form).send().await.unwrap().json().await.unwrap();
+        let original = outcome[0]["original"]["id"].as_u64().unwrap();
+        // The models' speed is measured a moment after the start; that is not to be in the way.
+        for _ in 0..240 {
+            let models: Value = client.get(format!("{base}/models")).send().await.unwrap().json().await.unwrap();
+            if models.as_array().unwrap().iter().all(|m| m["pixels_per_second"].is_number()) {
+                break;
+            }
+            tokio::time::sleep(std::time::Duration::from_millis(250)).await;
+        }
+        Self { page: Browser::start().await, service, original, client }
+    }
+
+    /// Asks for a treatment, as the interface remembers it.
+    async fn ask(&self, clean: bool) -> Value {
+        let base = format!("http://{}/api/v1/originals/{}", self.service.address, self.original);
+        let mut wish: Value = self.client.get(format!("{base}/wish")).send().await.unwrap().json().await.unwrap();
+        wish["target"] = json!({ "by": "factor", "factor": 4 });
+        wish["enlarge"] = json!({ "by": "learned", "subject": "everyday", "grade": "draft", "strength": 1 });
+        if !clean {
+            wish["clean"] = json!({});
+        }
+        let plan = self.client.post(format!("{base}/plan")).json(&wish).send().await.unwrap();
+        plan.json().await.unwrap()
+    }
+
+    async fn watch(&self, act: &str) -> Value {
+        let script = format!("const done = arguments[arguments.length - 1]; watch(() => {{ {act} }}, done)");
+        self.page.driver.execute_async(&script, Vec::new()).await.expect("a measurement")
+    }
+
+    async fn frames(&self) -> Vec<f64> {
+        serde_json::from_value(self.page.driver.execute_async(FRAMES, Vec::new()).await.expect("frames")).unwrap()
+    }
+
+    async fn open(&self, plan: &Value) {
+        self.page.open(&format!("http://{}/", self.service.address)).await;
+        self.page.find("canvas").await;
+        self.page.script(WATCH).await;
+        let hashes =
+            format!("window.plainHash = {}; window.modelHash = {};", plan["plain"]["bicubic"], plan["treatment"]);
+        self.page.script(&hashes).await;
+        self.page.wait_for_tiles().await;
+    }
+}
+
+fn row(what: &str, ms: f64, aim: &str) {
+    println!("| {what} | {ms:.0} | {aim} |");
+}
+
+fn complete(found: &Value) -> f64 {
+    found["complete"].as_f64().unwrap_or(f64::NAN)
+}
+
+/// One treatment from a cold server: a fresh part of the picture at 100 %, pans, sliders, the whole.
+async fn treatment(database: &TestServer, clean: bool) {
+    let folder = tempfile::tempdir().unwrap();
+    let bench = Bench::start(database, &folder).await;
+    let plan = bench.ask(clean).await;
+    println!("\n{}\n\n| what | ms | aim |\n|---|---|---|", plan["description"].as_str().unwrap_or("?"));
+    bench.open(&plan).await;
+    // Far away from what the opening computed.
+    let first = bench
+        .watch(
+            "for (let i = 0; i < 6; i++) { key('ArrowLeft'); } for (let i = 0; i < 3; i++) key('ArrowUp'); \
+        const e = new KeyboardEvent('keydown', { key: 'ArrowLeft', shiftKey: true, bubbles: true }); \
+        for (let i = 0; i < 4; i++) document.querySelector('canvas').dispatchEvent(e);",
+        )
+        .await;
+    row("first true pixels of the original", first["plain"].as_f64().unwrap_or(f64::NAN), "100");
+    row("first model tile", first["model"].as_f64().unwrap_or(f64::NAN), if clean { "400" } else { "200" });
+    row("view complete", complete(&first), if clean { "2000" } else { "500" });
+    row(
+        "after a pan by the view's height",
+        complete(&bench.watch("for (let i = 0; i < 8; i++) key('ArrowDown')").await),
+        "only the new tiles",
+    );
+    row("after the pan back", complete(&bench.watch("for (let i = 0; i < 8; i++) key('ArrowUp')").await), "50");
+    for (card, slider, what, aim) in [
+        ("Enlarge", "Strength", "after a blend slider", "50"),
+        ("Finish", "Edge strength", "after a Finish slider", "300"),
+    ] {
+        bench.page.click("section[aria-label=Process] button", card).await;
+        let input = bench.page.find(&format!("[role=dialog] input[aria-label='{slider}']")).await;
+        input.send_keys(&char::from(fantoccini::key::Key::Left).to_string()).await.expect("a key");
+        bench.page.wait_for_tiles().await;
+        let press = format!(
+            "const input = document.querySelector(\"[role=dialog] input[aria-label='{slider}']\"); \
+             const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set; \
+             set.call(input, Number(input.value) - 4 * Number(input.step || 1)); \
+             input.dispatchEvent(new Event('input', {{ bubbles: true }})); input.dispatchEvent(new Event('change', {{ bubbles: true }}));"
+        );
+        row(what, complete(&bench.watch(&press).await), aim);
+        bench.page.press("Escape").await;
+    }
+    row("the whole picture", complete(&bench.watch("key('f')").await), "6000");
+    for (layout, panes) in [("Curtain", "two candidates"), ("6 candidates", "six panes")] {
+        bench.page.click_named("[aria-label=Comparison] button", layout).await;
+        bench.page.on_stage("p").await;
+        bench.page.wait_for_tiles().await;
+        let frames = bench.frames().await;
+        println!(
+            "| frames while panning, {panes}: median, 95 %, longest | {:.1}, {:.1}, {:.1} | 16 |",
+            frames[0], frames[1], frames[2]
+        );
+    }
+    bench.page.close().await;
+    bench.service.stop().await;
+}
+
+#[tokio::main]
+async fn main() {
+    let database = TestServer::shared();
+    for clean in [false, true] {
+        treatment(&database, clean).await;
+    }
+}
