@@ -4,6 +4,7 @@ import { Alert, Box, Menu, MenuItem, Snackbar } from "@mui/material";
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import {
+  type Letter,
   type Mask,
   type Model,
   type OrderContents,
@@ -30,11 +31,12 @@ import { Rail } from "./Rail";
 import { type PaneLabel, type StageHandle, StageView } from "./StageView";
 import { TicketLine } from "./TicketLine";
 import { TreatmentTabs } from "./TreatmentTabs";
+import { cleanLine } from "./cards/CleanCard";
 import { choiceText } from "./cards/EnlargeCard";
 import { KERNEL_NAMES, type Pane, type Source, filledUp, linesUp, paneView, plainName } from "./panes";
 import { SpotsMenu, pinned, useSpots } from "./spots";
-import { type Scope, changeArea, changeIn, letters, stepsIn, switched } from "./treatments";
-import { PLAIN_FRAME, type WishControl, useWish } from "./wish";
+import { type Scope, changeArea, changeIn, letters, stepsIn, switched, treatmentOf } from "./treatments";
+import { NOTHING_CLEANED, PLAIN_FRAME, type WishControl, useWish } from "./wish";
 
 export const DEFAULT_PATTERN = "{name}_{width}x{height}";
 
@@ -135,7 +137,18 @@ function BenchWith(props: BenchProps & { first: Wish }) {
   const [areasOpen, setAreasOpen] = useState(false);
   const jobs = contents.jobs.filter((j) => j.original_id === original.id);
   const results = contents.enlargements.filter((e) => e.original_id === original.id);
-  const nowName = choiceText(wish.enlarge, models, answer);
+  // Alone, a treatment is its model; among others, also what is cleaned before it tells them apart.
+  const nameOf = useCallback(
+    (letter: Letter) => {
+      const treated = treatmentOf(wish, letter);
+      if (!treated) return letter;
+      const model = choiceText(treated.enlarge, models, letter === (wish.letter ?? "A") ? answer : undefined);
+      return letters(wish).length > 1
+        ? `${letter}: ${model}; clean ${cleanLine(treated.clean ?? NOTHING_CLEANED)}`
+        : model;
+    },
+    [wish, models, answer],
+  );
   return (
     <Box component="main" sx={{ flex: 1, minWidth: 0, minHeight: 0, display: "flex", flexDirection: "column" }}>
       <TicketLine
@@ -153,7 +166,7 @@ function BenchWith(props: BenchProps & { first: Wish }) {
           wish={wish}
           plan={answer}
           control={control}
-          nowName={nowName}
+
           onSay={say}
           onBench={props.onBench}
         />
@@ -161,7 +174,7 @@ function BenchWith(props: BenchProps & { first: Wish }) {
         <LightTable
           original={original}
           control={control}
-          source={{ hash: original.hash, wish, plan: answer, nowName, results }}
+          source={{ hash: original.hash, wish, plan: answer, nameOf, results }}
           edgeMask={edgeMask}
           scope={safeScope}
           onScope={setScope}
@@ -312,11 +325,13 @@ function LightTable(props: {
   const short = (name: string) => name.split(/[:,]/)[0] ?? name;
   const readout =
     atPointer && figures.data
-      ? `At the pointer, against bicubic: ${shown
-          .filter((v, i) => v.treatment && shown.findIndex((o) => o.treatment === v.treatment) === i)
+      ? `Sharpness at the pointer, bicubic 1: ${shown
+          .filter(
+            (v, i) => v.treatment !== plan.plain.bicubic && shown.findIndex((o) => o.treatment === v.treatment) === i,
+          )
           .flatMap((v) => {
             const figure = figures.data[measured.indexOf(v.treatment ?? "")];
-            return figure ? [`${short(v.name)} ${decimal(figure.sharpness)} × as sharp`] : [];
+            return figure ? [`${short(v.name)} ${figure.sharpness.toFixed(2)}`] : [];
           })
           .join(", ")}`
       : undefined;

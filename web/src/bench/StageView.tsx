@@ -300,12 +300,17 @@ function PaneName(props: {
           textAlign: right ? "right" : "left",
         }}
       >
-        <Typography variant="caption" noWrap sx={{ fontWeight: 600, display: "block" }}>
+        <Typography variant="caption" sx={{ fontWeight: 600, display: "flex" }}>
           <Box component="span" sx={visuallyHidden}>
             Pane {pane + 1} shows{" "}
           </Box>
-          {label.name}{" "}
-          <Box component="span" aria-hidden sx={{ color: "primary.main" }}>
+          <Box
+            component="span"
+            sx={{ overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", minWidth: 0 }}
+          >
+            {label.name}
+          </Box>
+          <Box component="span" aria-hidden sx={{ color: "primary.main", pl: 0.5 }}>
             ▾
           </Box>
         </Typography>

@@ -56,8 +56,8 @@ export interface Source {
   plan: Plan;
   /** The sheet in pixels of the original. */
   extent: Extent;
-  /** The present treatment in a few words. */
-  nowName: string;
+  /** A treatment in a few words, by its letter. */
+  nameOf: (letter: Letter) => string;
   results: Enlargement[];
   /** What all treatments are to show instead of their pixels, such as "?show=departure". */
   query?: string;
@@ -81,7 +81,7 @@ export function paneView(pane: Pane, source: Source): PaneView {
     query,
   });
   const now: PaneView = {
-    name: letters(wish).length > 1 ? `${wish.letter ?? "A"}: ${source.nowName}` : source.nowName,
+    name: source.nameOf(wish.letter ?? "A"),
     candidate: of(plan.treatment, source.nowQuery ?? source.query),
     treatment: plan.treatment,
   };
@@ -93,8 +93,8 @@ export function paneView(pane: Pane, source: Source): PaneView {
     case "letter": {
       const other = plan.alternatives.find((a) => a.letter === pane.letter);
       if (!other?.treatment) return now;
-      const name = `${pane.letter}: ${other.description.slice(0, other.description.lastIndexOf(", to "))}`;
-      return { name, candidate: of(other.treatment, source.query), treatment: other.treatment };
+      const candidate = of(other.treatment, source.query);
+      return { name: source.nameOf(pane.letter), candidate, treatment: other.treatment };
     }
     case "result": {
       const result = source.results.find((r) => r.id === pane.id);

@@ -40,7 +40,6 @@ export function Strip(props: {
   wish: Wish;
   plan: Plan;
   control: WishControl;
-  nowName: string;
   onSay: (text: string) => void;
   onBench: () => void;
 }) {
