@@ -22,12 +22,14 @@ from PIL import Image
 from . import lettering, prints, strands
 from .degrade import jpeg, shrink
 from .photos import load_halved
+from .stars import sown
 
 FOLIAGE = ["EveningGlow", "FallenLeaf", "OneStandsOut", "Path"]  # Debian: plasma-workspace-wallpapers
 TEXTURES = ["grass", "gravel"]  # PyPI: scikit-image, CC0
 SIDE = 480
 RENDERED = 6
 PRINTS = ["chelsea", "coffee", "motorcycle_left", "Dune", "TwoWings", "LadyBird"]
+NIGHT = ["chelsea", "coffee", "motorcycle_left", "Dune", "TwoWings", "Blinds"]
 FACTOR = 4
 
 
@@ -97,6 +99,16 @@ def write_old_prints(out: Path, photographs: Path) -> None:
     torch.set_rng_state(state)
 
 
+def write_night(out: Path, photographs: Path) -> None:
+    """The held-out photographs as dark as at night, with stars or lamps and wires in front."""
+    rng = random.Random(404)
+    for path in (photographs / f"{name}.png" for name in NIGHT):
+        picture = as_tensor(np.asarray(Image.open(path).convert("RGB"))[:SIDE, :SIDE])[0] * rng.uniform(0.15, 0.4)
+        for wires in (2, 0):
+            picture = sown(picture, rng, 80, wires)
+        save(picture[None], out / path.name)
+
+
 def main() -> None:
     if len(sys.argv) != 3 or sys.argv[1] not in ("fonts", "held-out"):
         sys.exit("usage: python -m dettaglio_foundry.subjects (fonts | held-out) FOLDER")
@@ -110,6 +122,7 @@ def main() -> None:
     write_strands(out / "fur")
     write_foliage(out / "foliage")
     write_old_prints(out / "prints", out)
+    write_night(out / "night", out)
 
 
 if __name__ == "__main__":

@@ -81,14 +81,6 @@ impl Bench {
         let url = format!("{base}/orders/{}/originals", order["id"]);
         let outcome: Value = client.post(url).multipart(form).send().await.unwrap().json().await.unwrap();
         let original = outcome[0]["original"]["id"].as_u64().unwrap();
-        // The models' speed is measured a moment after the start; that is not to be in the way.
-        for _ in 0..240 {
-            let models: Value = client.get(format!("{base}/models")).send().await.unwrap().json().await.unwrap();
-            if models.as_array().unwrap().iter().all(|m| m["pixels_per_second"].is_number()) {
-                break;
-            }
-            tokio::time::sleep(std::time::Duration::from_millis(250)).await;
-        }
         Self { page: Browser::start().await, service, original, client }
     }
 

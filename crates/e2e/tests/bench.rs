@@ -66,6 +66,11 @@ async fn from_a_photograph_to_a_file_for_the_printer() {
 
     // The run survives a reload, and its result is there to be saved.
     page.click("[data-testid=run]", "Run").await;
+    page.wait_until("the server has the job", async |_: &Browser| {
+        let orders = reqwest::get(format!("http://{}/api/v1/orders/1", service.address)).await.unwrap();
+        orders.json::<serde_json::Value>().await.unwrap()["jobs"][0].is_object()
+    })
+    .await;
     page.open(&format!("http://{}/", service.address)).await;
     page.wait_for_text("section[aria-label=Process]", "1, latest").await;
     page.click("section[aria-label=Process] button", "Results").await;

@@ -228,6 +228,43 @@ async fn an_area_is_painted_and_has_its_own_steps() {
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn steps_go_to_another_picture_and_under_a_name_of_the_house() {
+    let database = TestServer::shared();
+    let folder = tempfile::tempdir().unwrap();
+    let service = service(&folder, &database, true).await;
+    let page = Browser::start().await;
+    page.open(&format!("http://{}/", service.address)).await;
+    page.wait_for_tiles().await;
+    page.click("section[aria-label=Process] button", "Enlarge").await;
+    page.choose_option("[role=dialog] [role=combobox]", "Everyday", "nearest").await;
+    page.press("Escape").await;
+    page.wait_for_text("section[aria-label=Process]", "nearest, no model").await;
+    let menu = async |item: &str| {
+        page.find("[aria-label='This treatment']").await.click().await.unwrap();
+        page.click("li", item).await;
+    };
+    menu("Copy Enlarge only").await;
+    menu("Keep these steps under a name").await;
+    page.fill("[role=dialog] input", "Banner").await;
+    page.click("[role=dialog] button", "Keep").await;
+    page.wait_until("it is kept", async |_: &Browser| get(&service, "/house-treatments").await[0]["name"] == "Banner")
+        .await;
+
+    // On the next picture: pasted, undone, and taken from the house.
+    page.click_named("nav[aria-label=Pictures] button", "vases").await;
+    page.wait_for_text("section[aria-label=Print]", "vases").await;
+    page.wait_for_text("section[aria-label=Process]", "Everyday, draft").await;
+    menu("Paste from isola-brina-sign.jpg").await;
+    page.wait_for_text("section[aria-label=Process]", "nearest, no model").await;
+    page.undo().await;
+    page.wait_for_text("section[aria-label=Process]", "Everyday, draft").await;
+    menu("Banner").await;
+    page.wait_for_text("section[aria-label=Process]", "nearest, no model").await;
+    page.close().await;
+    service.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn every_view_can_be_used_without_eyes_or_mouse() {
     let database = TestServer::shared();
     let folder = tempfile::tempdir().unwrap();

@@ -103,6 +103,7 @@ async fn serve(args: ServeArgs) -> anyhow::Result<()> {
         front: args.project.join("web/dist"),
         demo: (!args.no_demo).then(|| args.project.join("demo")),
         limits: Limits::default(),
+        measure_speed: true,
     })
     .await?;
     println!("Dettaglio is at http://{}  (Ctrl-C stops it)", service.address);

@@ -48,6 +48,8 @@ pub struct Settings {
     pub demo: Option<PathBuf>,
     /// The declared limits.
     pub limits: Limits,
+    /// Whether the models' speed is measured a moment after the start; without, no times are forecast.
+    pub measure_speed: bool,
 }
 
 /// A running service.
@@ -125,7 +127,9 @@ impl Service {
         if let Some(folder) = &settings.demo {
             demo::load(&app, folder).await.context("the demo data could not be loaded")?;
         }
-        tokio::spawn(calibrate(Arc::clone(&app.studio)));
+        if settings.measure_speed {
+            tokio::spawn(calibrate(Arc::clone(&app.studio)));
+        }
         tokio::spawn(api::events::tell_changes(app.store.clone(), app.changes.clone(), app.stop.clone()));
         let (at_work, stop) = (Arc::clone(&app.worker), app.stop.clone());
         let worker = tokio::spawn(async move { at_work.work(stop).await });

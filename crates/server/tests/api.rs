@@ -31,9 +31,25 @@ async fn health_tells_every_part() {
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn speeds_are_measured_a_moment_after_the_start_and_times_follow() {
+    let server = Server::with(|settings| settings.measure_speed = true).await;
+    let (_, id) = server.with_picture(60, 40).await;
+    for _ in 0..300 {
+        let models = Server::json(server.get("/models").await, StatusCode::OK).await;
+        if models.as_array().unwrap().iter().all(|m| m["pixels_per_second"].is_number()) {
+            break;
+        }
+        tokio::time::sleep(std::time::Duration::from_millis(200)).await;
+    }
+    let plan = Server::json(server.post(&format!("/originals/{id}/plan"), &wish(4.0)).await, StatusCode::OK).await;
+    assert!(plan["seconds"].as_f64().is_some_and(|s| s > 0.0 && s < 60.0), "{plan}");
+    server.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn each_file_of_an_import_stands_for_itself() {
     let limits = Limits { input_pixels: 40_000, file_bytes: 400_000, ..Limits::default() };
-    let server = Server::with_limits(limits).await;
+    let server = Server::with(|settings| settings.limits = limits).await;
     let order = server.new_order().await;
     let png = encoded(&picture(150, 100), ImageFormat::Png);
     let jpeg = encoded(&picture(150, 100), ImageFormat::Jpeg);
@@ -165,7 +181,7 @@ async fn a_picture_is_read_and_what_it_suggests_can_be_run() {
     let contents = Server::json(server.get(&format!("/orders/{order}")).await, StatusCode::OK).await;
     let record = &contents["enlargements"][0]["record"];
     assert_eq!(record["size"], json!({ "width": 480, "height": 320 }));
-    assert!(record["treatment"].as_str().unwrap().contains("Camera noise"), "{record}");
+    assert!(record["treatment"].as_str().unwrap().contains("Night, draft"), "{record}");
     server.stop().await;
 }
 

@@ -86,6 +86,11 @@ export function theme(name: ThemeName) {
         defaultProps: { elevation: 0 },
         styleOverrides: { paper: { border: `1px solid ${c.hairline}`, padding: 16, maxWidth: 420 } },
       },
+      MuiSnackbar: {
+        // Above the rail and the view's row: what was just done must not cover what is done next.
+        defaultProps: { anchorOrigin: { vertical: "bottom", horizontal: "center" } },
+        styleOverrides: { root: { bottom: "112px !important" } },
+      },
       MuiTooltip: {
         // What has a text of its own keeps it as its name.
         defaultProps: { enterDelay: 500, disableInteractive: true, describeChild: true },

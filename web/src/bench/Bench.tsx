@@ -104,13 +104,14 @@ function BenchWith(props: BenchProps & { first: Wish }) {
   const blocked = plan.isError || answer === undefined || answer.problem != null;
 
   const run = useMutation({
-    mutationFn: () =>
-      answered(
-        api.POST("/api/v1/originals/{id}/jobs", {
-          params: { path: { id: original.id } },
-          body: { ...control.wish, pattern },
-        }),
-      ),
+    mutationFn: () => {
+      const body = { ...control.wish, pattern };
+      // Ordered is ordered, even when the page is closed at once; a browser keeps no more than 64 KiB on its way for that.
+      const keepalive = JSON.stringify(body).length < 60_000;
+      return answered(
+        api.POST("/api/v1/originals/{id}/jobs", { params: { path: { id: original.id } }, body, keepalive }),
+      );
+    },
     onSuccess: () => client.invalidateQueries({ queryKey: keys.order(original.order_id) }),
     onError: (error) => say(sentence(error)),
   });

@@ -32,9 +32,20 @@ pub const INTRODUCTION: &str = "
 
 The same photographs, damaged by a known amount, cleaned and compared with the undamaged ones. Noise cleaners are told
 the noise that was put in where it is white, and what the product's own reading found where it is a sensor's
-(Poisson-Gaussian in light, mosaic, demosaicing, encoding). The first line is an undamaged picture: what a cleaner takes
+(Poisson-Gaussian in light, mosaic, demosaicing, encoding). What is called by night are dark pictures with points of light and wires;
+sigma is that of middle grey. The first line is an undamaged picture: what a cleaner takes
 away where there is nothing to clean; 42 dB and more is invisible.
 ";
+
+/// A sensor's noise, and what the product's own reading finds of it.
+fn sensor(sigma: f32) -> Damage {
+    let damage = move |truth: &Planes| {
+        let (picture, truth) = damage::sensor(truth, sigma);
+        let level = Level::Noise(noise::read(&noise::blocks(&damage::as_original(&picture), 40_000)).level);
+        Ok(Damaged { picture, truth, level })
+    };
+    (format!("sensor noise, sigma {sigma}"), Box::new(damage))
+}
 
 fn damages(kind: LevelKind) -> Vec<Damage> {
     let untouched: Damage = (
@@ -47,14 +58,6 @@ fn damages(kind: LevelKind) -> Vec<Damage> {
             Ok(Damaged { picture: damage::white_noise(truth, sigma), truth: truth.clone(), level })
         };
         (format!("white noise, sigma {sigma}"), Box::new(damage))
-    };
-    let sensor = |sigma: f32| -> Damage {
-        let damage = move |truth: &Planes| {
-            let (picture, truth) = damage::sensor(truth, sigma);
-            let level = Level::Noise(noise::read(&noise::blocks(&damage::as_original(&picture), 40_000)).level);
-            Ok(Damaged { picture, truth, level })
-        };
-        (format!("sensor noise, sigma {sigma}"), Box::new(damage))
     };
     let jpeg = |quality: u8| -> Damage {
         let damage = move |truth: &Planes| {
@@ -84,11 +87,19 @@ fn damages(kind: LevelKind) -> Vec<Damage> {
 
 /// Figures for every kind of damage.
 pub fn score(model: &Model, sets: &Sets) -> Outcome<Vec<CleaningScore>> {
-    let photos = sets.photographs();
     let network = model.network()?;
     let kind = model.card().level.ok_or("a cleaner's card says what it is told")?;
+    let mut trials: Vec<(String, _, &[Photo])> =
+        damages(kind).into_iter().map(|(name, damage)| (name, damage, sets.photographs())).collect();
+    if kind == LevelKind::Noise {
+        let by_night = |sigma| {
+            let (name, damage) = sensor(sigma);
+            (format!("by night, {name}"), damage, sets.night())
+        };
+        trials.extend([15.0, 30.0].map(by_night));
+    }
     let mut scores = Vec::new();
-    for (name, damage) in damages(kind) {
+    for (name, damage, photos) in trials {
         let mut sums = [0.0; 4];
         let mut least_gain = f64::INFINITY;
         for photo in photos {

@@ -18,7 +18,11 @@ pub struct Subject {
 pub struct Sets {
     sets: Vec<(String, Vec<Subject>)>,
     photographs: Vec<Photo>,
+    night: Vec<Photo>,
 }
+
+/// The folder of dark pictures, on which only cleaners of noise are scored.
+const NIGHT: &str = "night";
 
 impl Sets {
     /// The photographs of a folder, and a subject's set for every folder in it.
@@ -27,7 +31,8 @@ impl Sets {
         let plain = |photo: &Photo| Subject { name: photo.name.clone(), truth: photo.planes.clone(), given: None };
         let mut sets = vec![(PHOTOGRAPHS.to_owned(), photographs.iter().map(plain).collect())];
         let mut folders: Vec<_> = std::fs::read_dir(folder)?.map(|e| e.map(|e| e.path())).collect::<Result<_, _>>()?;
-        folders.retain(|path| path.is_dir());
+        let night = load(&folder.join(NIGHT))?;
+        folders.retain(|path| path.is_dir() && !path.ends_with(NIGHT));
         folders.sort();
         for path in folders {
             let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
@@ -38,12 +43,17 @@ impl Sets {
             };
             sets.push((name, load(&path)?.into_iter().map(subject).collect()));
         }
-        Ok(Self { sets, photographs })
+        Ok(Self { sets, photographs, night })
     }
 
     /// Every set with its name.
     pub fn each(&self) -> impl Iterator<Item = (&str, &[Subject])> {
         self.sets.iter().map(|(name, subjects)| (name.as_str(), &subjects[..]))
+    }
+
+    /// Dark pictures with points of light and wires.
+    pub fn night(&self) -> &[Photo] {
+        &self.night
     }
 
     /// The photographs of all kinds.
@@ -66,5 +76,6 @@ they are not part of this repository.
 - foliage: EveningGlow, FallenLeaf, OneStandsOut, Path from the Debian package plasma-workspace-wallpapers (GPL-2+), at
   half size, a part of each; grass and gravel (CC0) from the PyPI package scikit-image.
 - lettering, fur: rendered from seeds, the type in fonts that no model was trained on. prints: some of the photographs
-  above, faded, and scanned by a simulation of paper grain, halftone, dust and scratches.
+  above, faded, and scanned by a simulation of paper grain, halftone, dust and scratches. night: some of them, darkened,
+  with rendered points of light and wires.
 ";

@@ -42,6 +42,7 @@ pub async fn service(folder: &TempDir, database: &TestServer, demo: bool) -> Ser
         front: project().join("web/dist"),
         demo: demo.then(|| project().join("demo")),
         limits: Limits::default(),
+        measure_speed: false,
     };
     assert!(
         settings.front.join("index.html").is_file(),

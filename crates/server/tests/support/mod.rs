@@ -30,13 +30,14 @@ pub fn project() -> PathBuf {
 
 impl Server {
     pub async fn start() -> Self {
-        Self::with_limits(Limits::default()).await
+        Self::with(|_| ()).await
     }
 
-    pub async fn with_limits(limits: Limits) -> Self {
+    /// With some settings other than a test's usual ones.
+    pub async fn with(change: impl FnOnce(&mut Settings)) -> Self {
         let database = TestServer::shared();
         let folder = tempfile::tempdir().expect("a folder");
-        let settings = Settings {
+        let mut settings = Settings {
             port: 0,
             data: folder.path().to_owned(),
             database: Some(database.fresh_database().await),
@@ -44,8 +45,11 @@ impl Server {
             program: env!("CARGO_BIN_EXE_dettaglio-server").into(),
             front: project().join("web/dist"),
             demo: None,
-            limits,
+            limits: Limits::default(),
+            // Many servers that all measure would measure each other.
+            measure_speed: false,
         };
+        change(&mut settings);
         let service = Service::start(settings).await.expect("the service starts");
         let base = format!("http://{}/api/v1", service.address);
         Self { client: Client::new(), base, service: Some(service), _database: database, _folder: folder }
