@@ -15,6 +15,7 @@ use fantoccini::elements::Element;
 use fantoccini::key::Key;
 use fantoccini::wd::Capabilities;
 use fantoccini::{Client, ClientBuilder, Locator};
+use rustix::process::{Pid, Signal, kill_process};
 use serde_json::{Value, json};
 use tempfile::TempDir;
 
@@ -54,16 +55,31 @@ pub async fn service(folder: &TempDir, database: &TestServer, demo: bool) -> Ser
 pub struct Browser {
     pub driver: Client,
     process: Process,
-    _profile: TempDir,
 }
 
-/// ChromeDriver; ended with the test, whatever happens.
-struct Process(Child);
+/// ChromeDriver and the browser that it started; ended with the test, whatever happens.
+struct Process {
+    driver: Child,
+    /// The browser's own folder, which names its processes.
+    profile: TempDir,
+}
 
 impl Drop for Process {
     fn drop(&mut self) {
-        let _ = self.0.kill();
-        let _ = self.0.wait();
+        let _ = self.driver.kill();
+        let _ = self.driver.wait();
+        // A driver that is killed leaves its browser behind.
+        let folder = self.profile.path().display().to_string();
+        for entry in std::fs::read_dir("/proc").into_iter().flatten().flatten() {
+            let named = std::fs::read(entry.path().join("cmdline")).unwrap_or_default();
+            if !String::from_utf8_lossy(&named).contains(&folder) {
+                continue;
+            }
+            let pid = entry.file_name().to_str().and_then(|name| name.parse().ok()).and_then(Pid::from_raw);
+            if let Some(pid) = pid {
+                let _ = kill_process(pid, Signal::KILL);
+            }
+        }
     }
 }
 
@@ -76,8 +92,7 @@ impl Browser {
             .stderr(Stdio::null())
             .spawn()
             .expect("chromedriver is installed: ./check does that");
-        let process = Process(process);
-        let profile = tempfile::tempdir().unwrap();
+        let process = Process { driver: process, profile: tempfile::tempdir().unwrap() };
         let arguments = [
             "--headless=new",
             "--no-sandbox",
@@ -91,7 +106,7 @@ impl Browser {
             "--window-size=1280,900",
             // What moves would be clicked where it is no longer.
             "--force-prefers-reduced-motion",
-            &format!("--user-data-dir={}", profile.path().display()),
+            &format!("--user-data-dir={}", process.profile.path().display()),
         ]
         .map(str::to_owned);
         let mut capabilities = Capabilities::new();
@@ -100,7 +115,7 @@ impl Browser {
         for _ in 0..100 {
             let mut builder = ClientBuilder::new(hyper_util::client::legacy::connect::HttpConnector::new());
             if let Ok(driver) = builder.capabilities(capabilities.clone()).connect(&address).await {
-                return Self { driver, process, _profile: profile };
+                return Self { driver, process };
             }
             tokio::time::sleep(Duration::from_millis(200)).await;
         }
