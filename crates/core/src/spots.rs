@@ -56,7 +56,7 @@ struct Found {
 
 /// The strongest edge, the finest texture, the flattest dark tone and lettering, as far as the picture has them.
 ///
-/// Some tens of milliseconds: it looks at up to 2500 windows of 64 px, spread over the picture.
+/// It looks at up to 2500 windows of 64 px, spread over the picture: 0.65 s for 24 megapixels on two busy cores.
 pub fn suggest(original: &Original) -> Vec<Spot> {
     let windows: Vec<Found> = windows(original.size()).into_par_iter().map(|w| look(original, w)).collect();
     let apart = APART * original.size().long_edge() as f32;
