@@ -34,7 +34,8 @@ interface Copied {
   from: string;
 }
 
-export function TreatmentTabs(props: {
+/** A treatment of a picture of an order, and how it is changed. */
+interface Treating {
   name: string;
   original: number;
   order: number;
@@ -42,9 +43,10 @@ export function TreatmentTabs(props: {
   scope: Scope;
   change: (part: Partial<Wish>) => void;
   changeSteps: (part: Partial<Steps>) => void;
-  onAreas: (anchor: HTMLElement) => void;
   onSay: (text: string) => void;
-}) {
+}
+
+export function TreatmentTabs(props: Treating & { onAreas: (anchor: HTMLElement) => void }) {
   const { wish, change, scope } = props;
   const [menu, setMenu] = useState<HTMLElement | null>(null);
   const [naming, setNaming] = useState(false);
@@ -122,19 +124,7 @@ function LetterTab(props: { letter: Letter; now: boolean; onClick: () => void })
   );
 }
 
-function TreatmentMenu(props: {
-  name: string;
-  original: number;
-  order: number;
-  wish: Wish;
-  scope: Scope;
-  change: (part: Partial<Wish>) => void;
-  changeSteps: (part: Partial<Steps>) => void;
-  onSay: (text: string) => void;
-  anchor: HTMLElement | null;
-  onClose: () => void;
-  onName: () => void;
-}) {
+function TreatmentMenu(props: Treating & { anchor: HTMLElement | null; onClose: () => void; onName: () => void }) {
   const { wish, scope, change, onSay } = props;
   const [copied, setCopied] = useKept<Copied | undefined>("copied-steps", undefined);
   const client = useQueryClient();
