@@ -24,8 +24,7 @@ async fn from_a_photograph_to_a_file_for_the_printer() {
     let database = TestServer::shared();
     let folder = tempfile::tempdir().unwrap();
     let service = service(&folder, &database, false).await;
-    let page = Browser::start().await;
-    page.open(&format!("http://{}/", service.address)).await;
+    let page = Browser::on(&service).await;
 
     // An order of one's own.
     page.click("button", "Open an order").await;
@@ -110,8 +109,7 @@ async fn the_demo_opens_with_a_result_in_view() {
     let database = TestServer::shared();
     let folder = tempfile::tempdir().unwrap();
     let service = service(&folder, &database, true).await;
-    let page = Browser::start().await;
-    page.open(&format!("http://{}/", service.address)).await;
+    let page = Browser::on(&service).await;
     page.wait_for_tiles().await;
     let zoom: f64 = page.attribute("[data-testid=stage]", "data-zoom").await.parse().unwrap();
     assert!((zoom - 1.0).abs() < 0.01, "one pixel of the print for one of the screen: {zoom}");
@@ -139,8 +137,7 @@ async fn a_slider_moves_from_its_suggestion_and_a_double_click_returns_it() {
     let database = TestServer::shared();
     let folder = tempfile::tempdir().unwrap();
     let service = service(&folder, &database, true).await;
-    let page = Browser::start().await;
-    page.open(&format!("http://{}/", service.address)).await;
+    let page = Browser::on(&service).await;
     page.wait_for_tiles().await;
     let suggested = page.pixels_of_the_stage().await;
 
@@ -189,8 +186,7 @@ async fn a_model_of_ones_own_goes_through_the_shelf_to_the_bench() {
     let database = TestServer::shared();
     let folder = tempfile::tempdir().unwrap();
     let service = service(&folder, &database, true).await;
-    let page = Browser::start().await;
-    page.open(&format!("http://{}/", service.address)).await;
+    let page = Browser::on(&service).await;
     page.click("nav[aria-label=Views] button", "Shelf").await;
     page.wait_for_text("main[aria-label='Model shelf']", "Everyday x4, draft").await;
 

@@ -39,8 +39,7 @@ async fn with_quarters(folder: &TempDir, database: &TestServer) -> (Service, Bro
     let form = reqwest::multipart::Form::new().part("files", part);
     let url = format!("{base}/orders/{}/originals", order["id"]);
     let outcome: Value = client.post(url).multipart(form).send().await.unwrap().json().await.unwrap();
-    let page = Browser::start().await;
-    page.open(&format!("http://{}/", service.address)).await;
+    let page = Browser::on(&service).await;
     page.wait_for_tiles().await;
     (service, page, outcome[0]["original"]["id"].as_u64().unwrap())
 }
@@ -232,8 +231,7 @@ async fn steps_go_to_another_picture_and_under_a_name_of_the_house() {
     let database = TestServer::shared();
     let folder = tempfile::tempdir().unwrap();
     let service = service(&folder, &database, true).await;
-    let page = Browser::start().await;
-    page.open(&format!("http://{}/", service.address)).await;
+    let page = Browser::on(&service).await;
     page.wait_for_tiles().await;
     page.click("section[aria-label=Process] button", "Enlarge").await;
     page.choose_option("[role=dialog] [role=combobox]", "Everyday", "nearest").await;
@@ -269,8 +267,7 @@ async fn every_view_can_be_used_without_eyes_or_mouse() {
     let database = TestServer::shared();
     let folder = tempfile::tempdir().unwrap();
     let service = service(&folder, &database, true).await;
-    let page = Browser::start().await;
-    page.open(&format!("http://{}/", service.address)).await;
+    let page = Browser::on(&service).await;
     page.wait_for_tiles().await;
     let mut faults = Vec::new();
     let mut look = async |view: &str| {

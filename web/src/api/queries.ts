@@ -2,7 +2,16 @@
 
 import { type QueryClient, keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
-import { type Job, type OrderContents, type SuggestionFor, type Wish, answered, api } from "./client";
+import {
+  type Job,
+  type OrderContents,
+  type Original,
+  type Steps,
+  type SuggestionFor,
+  type Wish,
+  answered,
+  api,
+} from "./client";
 
 export const keys = {
   orders: ["orders"] as const,
@@ -52,6 +61,21 @@ export const useKeptWish = (original: number) =>
     staleTime: Infinity,
     gcTime: 0,
   });
+
+/** Gives steps to several pictures of an order; the others among them are put on the bench with them next time. */
+export function useApply(original: Original) {
+  const client = useQueryClient();
+  return async (steps: Steps, to: "all" | "same subject") => {
+    const which = to === "all" ? to : { same_subject_as: original.id };
+    const path = { id: original.order_id };
+    const applied = await answered(
+      api.POST("/api/v1/orders/{id}/apply", { params: { path }, body: { steps, to: which } }),
+    );
+    const others = applied.filter(({ id }) => id !== original.id);
+    for (const { id } of others) client.removeQueries({ queryKey: ["wish", id] });
+    return { all: applied.length, others: others.length };
+  };
+}
 
 interface SheetPart {
   x: number;

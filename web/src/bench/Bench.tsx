@@ -192,9 +192,7 @@ function BenchWith(props: BenchProps & { first: Wish }) {
         changeSteps={changeSteps}
         tabs={
           <TreatmentTabs
-            name={original.name}
-            original={original.id}
-            order={original.order_id}
+            original={original}
             wish={control.wish}
             scope={safeScope}
             change={(part) => {

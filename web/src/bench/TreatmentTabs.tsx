@@ -21,7 +21,8 @@ import {
 } from "@mui/material";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { type Letter, type Steps, type Wish, answered, api, sentence } from "../api/client";
+import { type Letter, type Original, type Steps, type Wish, answered, api, sentence } from "../api/client";
+import { useApply } from "../api/queries";
 import { useKept } from "../app/kept";
 import { type Scope, added, letters, removed, stepsIn, switched } from "./treatments";
 
@@ -36,9 +37,7 @@ interface Copied {
 
 /** A treatment of a picture of an order, and how it is changed. */
 interface Treating {
-  name: string;
-  original: number;
-  order: number;
+  original: Original;
   wish: Wish;
   scope: Scope;
   change: (part: Partial<Wish>) => void;
@@ -128,6 +127,7 @@ function TreatmentMenu(props: Treating & { anchor: HTMLElement | null; onClose: 
   const { wish, scope, change, onSay } = props;
   const [copied, setCopied] = useKept<Copied | undefined>("copied-steps", undefined);
   const client = useQueryClient();
+  const apply = useApply(props.original);
   const house = useHouse();
   const steps = stepsIn(wish, scope);
   const without = removed(wish);
@@ -145,7 +145,7 @@ function TreatmentMenu(props: Treating & { anchor: HTMLElement | null; onClose: 
   };
   /** Steps with this picture's own measurements, put into the present treatment. */
   const take = async (wanted: Partial<Steps>) => {
-    const path = { id: props.original };
+    const path = { id: props.original.id };
     const full = { ...steps, ...wanted };
     const own = await answered(api.POST("/api/v1/originals/{id}/adapt", { params: { path }, body: full }));
     const names = (Object.keys(wanted) as StepName[]).filter((step) => step in STEP_NAMES);
@@ -153,17 +153,14 @@ function TreatmentMenu(props: Treating & { anchor: HTMLElement | null; onClose: 
   };
   const copy = (names: StepName[]) =>
     act(() => {
-      setCopied({ steps: Object.fromEntries(names.map((step) => [step, steps[step]])), from: props.name });
+      setCopied({ steps: Object.fromEntries(names.map((step) => [step, steps[step]])), from: props.original.name });
       const what = names.length === 3 ? "All steps" : names.map((step) => STEP_NAMES[step]).join(" and ");
       return `${what} copied: paste on any picture, where noise and softness are those of that picture`;
     });
-  const applyTo = (to: "all" | { same_subject_as: number }) =>
+  const applyTo = (to: "all" | "same subject") =>
     act(async () => {
-      const path = { id: props.order };
-      const body = { steps, to };
-      const applied = await answered(api.POST("/api/v1/orders/{id}/apply", { params: { path }, body }));
-      void client.invalidateQueries({ queryKey: ["wish"] });
-      return `${applied.length} ${applied.length === 1 ? "picture has" : "pictures have"} these steps now`;
+      const { all } = await apply(steps, to);
+      return `${all} ${all === 1 ? "picture has" : "pictures have"} these steps now`;
     });
 
   return (
@@ -185,9 +182,7 @@ function TreatmentMenu(props: Treating & { anchor: HTMLElement | null; onClose: 
         Paste {copied ? `from ${copied.from}` : ""}
       </MenuItem>
       <Divider />
-      <MenuItem onClick={applyTo({ same_subject_as: props.original })}>
-        Use for all pictures of this subject in the order
-      </MenuItem>
+      <MenuItem onClick={applyTo("same subject")}>Use for all pictures of this subject in the order</MenuItem>
       <MenuItem onClick={applyTo("all")}>Use for all pictures in the order</MenuItem>
       <Divider />
       <ListSubheader sx={{ lineHeight: 2.2, bgcolor: "transparent" }}>House treatments</ListSubheader>

@@ -81,6 +81,12 @@ describe("panes", () => {
     }
   });
 
+  it("keep a letter's name even where it came to the same as the present one", () => {
+    const same = { ...plan, alternatives: [{ letter: "A", treatment: "now", description: "" }] } as unknown as Plan;
+    expect(paneView({ show: "letter", letter: "A" }, { ...source, plan: same }).name).toBe("treatment A");
+    expect(paneView({ show: "letter", letter: "B" }, { ...source, plan: same }).name).toBe("treatment B");
+  });
+
   it("show a map of all treatments, a mask of the present one, and never of the original", () => {
     const query = (pane: Pane, asked: Partial<Source>) => paneView(pane, { ...source, ...asked }).candidate.query;
     const map = { query: "?show=departure" };

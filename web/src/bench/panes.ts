@@ -72,6 +72,12 @@ export function linesUp(result: Enlargement, plan: Plan, wish: Wish): boolean {
   return shape && JSON.stringify(result.record.frame ?? null) === JSON.stringify(wish.frame ?? null);
 }
 
+/** What a letter's treatment came to: without a hash where it cannot be carried out. */
+export function planned(plan: Plan, wish: Wish, letter: Letter): { treatment?: string | null; description: string } {
+  if (letter === (wish.letter ?? "A")) return plan;
+  return plan.alternatives.find((a) => a.letter === letter) ?? { description: "" };
+}
+
 export function paneView(pane: Pane, source: Source): PaneView {
   const { hash, plan, wish, extent } = source;
   const of = (treatment: string, query?: string): Candidate => ({
@@ -91,10 +97,9 @@ export function paneView(pane: Pane, source: Source): PaneView {
       return { name: plainName(pane.kernel), candidate: of(treatment), treatment };
     }
     case "letter": {
-      const other = plan.alternatives.find((a) => a.letter === pane.letter);
-      if (!other?.treatment) return now;
-      const candidate = of(other.treatment, source.query);
-      return { name: source.nameOf(pane.letter), candidate, treatment: other.treatment };
+      const { treatment } = planned(plan, wish, pane.letter);
+      if (!treatment || pane.letter === (wish.letter ?? "A")) return now;
+      return { name: source.nameOf(pane.letter), candidate: of(treatment, source.query), treatment };
     }
     case "result": {
       const result = source.results.find((r) => r.id === pane.id);

@@ -21,7 +21,7 @@ import {
 } from "./camera";
 import { type Cell, type Layout, PANES, cellAt, cells, paneOf } from "./layout";
 import { liveliest } from "./liveliest";
-import { type Candidate, type Standing, TileStore, drawTiles, levelFor, placesIn } from "./tiles";
+import { type Candidate, type Standing, TileStore, type View, drawTiles, levelFor, viewOf } from "./tiles";
 import type { Point, Tool } from "./tools";
 
 /** Zoom in terms of the print: 1 is one of its pixels per device pixel. */
@@ -401,12 +401,8 @@ export class Stage {
     const camera = snapped(this.current(), pane);
     const part = visible(camera, pane, subject.original);
     const shown = subject.panes.slice(0, PANES[layout]);
-    const views = shown.map((candidate) => {
-      const level = levelFor(candidate, camera);
-      return { candidate, level, places: part ? placesIn(candidate, level, part) : [] };
-    });
-    const underLevel = levelFor(subject.under, camera);
-    const under = { candidate: subject.under, places: part ? placesIn(subject.under, underLevel, part) : [] };
+    const views = shown.map((candidate) => viewOf(candidate, camera, part));
+    const under = viewOf(subject.under, camera, part);
     this.tiles.want([under, ...views]);
     const panes = views.map(({ candidate, places }) => this.tiles.standing(candidate, places));
     panes.forEach((standing, i) => {
@@ -418,7 +414,7 @@ export class Stage {
         const view = views[this.only ?? i];
         if (!view) return;
         const previous = this.previous.get(this.only ?? i);
-        const stack = [subject.under, ...(previous ? [previous] : []), view.candidate];
+        const stack = [under, ...(previous ? [viewOf(previous, camera, part)] : []), view];
         const edge = Math.round(this.curtain * cell.width);
         const strip = layout !== "curtain" ? [0, cell.width] : i === 0 ? [0, edge] : [edge, cell.width];
         this.drawPane(cell, strip as [number, number], camera, part, stack);
@@ -436,13 +432,7 @@ export class Stage {
   }
 
   /** Candidates one over the other in a strip of a pane: what has not arrived yet shows what lies below. */
-  private drawPane(
-    cell: Cell,
-    [left, right]: [number, number],
-    camera: Camera,
-    part: Box,
-    candidates: Candidate[],
-  ): void {
+  private drawPane(cell: Cell, [left, right]: [number, number], camera: Camera, part: Box, views: View[]): void {
     const { context, subject } = this;
     if (!subject || right <= left) return;
     context.save();
@@ -451,8 +441,7 @@ export class Stage {
     context.clip();
     context.translate(cell.left, cell.top);
     // What hides everything below it needs nothing below it: while a hand moves the picture, every layer counts.
-    const whole = candidates.findLastIndex((candidate) => {
-      const places = placesIn(candidate, levelFor(candidate, camera), part);
+    const whole = views.findLastIndex(({ candidate, places }) => {
       const { ready, needed } = this.tiles.standing(candidate, places);
       return ready === needed;
     });
@@ -462,8 +451,8 @@ export class Stage {
       context.imageSmoothingEnabled = true;
       context.drawImage(this.thumbnail, x0, y0, x1 - x0, y1 - y0);
     }
-    for (const candidate of candidates.slice(Math.max(0, whole))) {
-      drawTiles(context, this.tiles, candidate, camera, cell, part, levelFor(candidate, camera), this.smooth);
+    for (const view of views.slice(Math.max(0, whole))) {
+      drawTiles(context, this.tiles, view, camera, cell, part, this.smooth);
     }
     for (const mark of this.marks) drawMark(context, toPane(camera, cell, mark.x, mark.y), mark.label);
     this.tool?.draw(context, (p) => toPane(camera, cell, p.x, p.y), camera.scale);

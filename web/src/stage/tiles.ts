@@ -179,18 +179,28 @@ export class TileStore {
   }
 }
 
+/** A candidate as a camera sees it: the level that serves best, and its tiles in view. */
+export interface View {
+  candidate: Candidate;
+  level: number;
+  places: Place[];
+}
+
+export function viewOf(candidate: Candidate, camera: Camera, part: Box | undefined): View {
+  const level = levelFor(candidate, camera);
+  return { candidate, level, places: part ? placesIn(candidate, level, part) : [] };
+}
+
 /** Draws what is here of a candidate: coarse levels first, finer ones over them. */
 export function drawTiles(
   context: CanvasRenderingContext2D,
   store: TileStore,
-  candidate: Candidate,
+  { candidate, level, places }: View,
   camera: Camera,
   pane: Extent,
   part: Box,
-  level: number,
   smooth: boolean,
 ): void {
-  const places = placesIn(candidate, level, part);
   const { ready, needed } = store.standing(candidate, places);
   const coarsest = ready === needed ? level : Math.min(level + 3, 12);
   for (let at = coarsest; at >= level; at--) {

@@ -12,10 +12,11 @@ import {
   ToggleButtonGroup,
   Typography,
 } from "@mui/material";
-import { useQueryClient } from "@tanstack/react-query";
 import { type PointerEvent, useEffect, useRef, useState } from "react";
 import { type Letter, type Original, type Plan, type Spot, type Wish, answered, api, sentence } from "../api/client";
+import { useApply } from "../api/queries";
 import { useKept } from "../app/kept";
+import { planned } from "../bench/panes";
 import { useSpots } from "../bench/spots";
 import { added, letters, stepsOf, switched, treatmentOf } from "../bench/treatments";
 import type { WishControl } from "../bench/wish";
@@ -49,7 +50,7 @@ export function Strip(props: {
   const [order, setOrder] = useState<Letter[]>();
   const [chosen, setChosen] = useState<{ letter: Letter; blind: boolean }>();
   const [busy, setBusy] = useState(false);
-  const client = useQueryClient();
+  const apply = useApply(original);
   const grid = useRef<HTMLDivElement>(null);
   const [room, setRoom] = useState({ width: 900, height: 500 });
   useEffect(() => {
@@ -63,10 +64,7 @@ export function Strip(props: {
   // A treatment that was added or removed meanwhile ends the blind round.
   const blind = order?.length === all.length && order.every((l) => all.includes(l)) ? order : undefined;
   const column = (letter: Letter): Column[] => {
-    const now = letter === (wish.letter ?? "A");
-    const other = plan.alternatives.find((a) => a.letter === letter);
-    const treatment = now ? plan.treatment : other?.treatment;
-    const words = now ? plan.description : (other?.description ?? "");
+    const { treatment, description: words } = planned(plan, wish, letter);
     return treatment ? [{ key: letter, letter, treatment, words }] : [];
   };
   const reference: Column = { key: "plain", treatment: plan.plain.bicubic, words: "Original, bicubic" };
@@ -97,16 +95,11 @@ export function Strip(props: {
     const treated = treatmentOf(control.wish, letter);
     if (!treated) return;
     try {
-      const body = { steps: stepsOf(treated), to: { same_subject_as: original.id } };
-      const applied = await answered(
-        api.POST("/api/v1/orders/{id}/apply", { params: { path: { id: original.order_id } }, body }),
-      );
-      const others = applied.filter((a) => a.id !== original.id);
-      for (const { id } of others) client.removeQueries({ queryKey: ["wish", id] });
+      const { others } = await apply(stepsOf(treated), "same subject");
       onSay(
-        others.length === 0
+        others === 0
           ? "No other picture of the order has this subject"
-          : `${others.length} more ${others.length === 1 ? "picture has" : "pictures have"} treatment ${letter} now`,
+          : `${others} more ${others === 1 ? "picture has" : "pictures have"} treatment ${letter} now`,
       );
     } catch (error) {
       onSay(sentence(error));

@@ -122,6 +122,13 @@ impl Browser {
         panic!("no browser came up");
     }
 
+    /// A browser with a service's front page open.
+    pub async fn on(service: &Service) -> Self {
+        let page = Self::start().await;
+        page.open(&format!("http://{}/", service.address)).await;
+        page
+    }
+
     pub async fn close(self) {
         let _ = self.driver.clone().close().await;
         drop(self.process);
