@@ -12,7 +12,7 @@ use dettaglio_core::naming::{NameParts, file_name};
 use dettaglio_core::picture::{Depth, Planes};
 use dettaglio_core::reading::Reading;
 use dettaglio_core::recipe::{Recipe, Surround, Worked};
-use dettaglio_core::render::{self, Renderer, Unhurried};
+use dettaglio_core::render::{self, Destination, Renderer, Unhurried};
 use dettaglio_core::size;
 use indicatif::{ProgressBar, ProgressStyle};
 
@@ -96,7 +96,8 @@ fn enlarge_one(args: &EnlargeArgs, renderer: &Renderer, input: &Path, count: &st
     );
     bar.set_message(format!("{count}{}", treatment.describe(&renderer.shelf())));
     let progress = |share: f64| bar.set_position((share * 1000.0) as u64);
-    render::run(renderer, original, &treatment, settings, &output, &Unhurried, &progress)
+    let to = Destination { path: &output, settings, reading: None };
+    render::run(renderer, original, &treatment, to, &Unhurried, &progress)
         .with_context(|| output.display().to_string())?;
     bar.finish_and_clear();
     println!("{count}{}: {}", output.display(), treatment.describe(&renderer.shelf()));

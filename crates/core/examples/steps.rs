@@ -19,7 +19,7 @@ use dettaglio_core::limits::Limits;
 use dettaglio_core::model::{Grade, LevelKind, ModelRef, Shelf};
 use dettaglio_core::picture::{Original, Region};
 use dettaglio_core::reading::Reading;
-use dettaglio_core::render::{Pace, Renderer, Unhurried, run};
+use dettaglio_core::render::{Destination, Pace, Renderer, Unhurried, run};
 use dettaglio_core::treatment::{Enlarge, Treatment};
 
 type Outcome<T> = Result<T, Box<dyn std::error::Error>>;
@@ -159,7 +159,8 @@ fn again(shelf: &Shelf, original: &Original, full: Treatment) -> Outcome<()> {
         let counted = Counted::default();
         let began = Instant::now();
         let path = folder.path().join("out.tif");
-        run(renderer, original, &full, OutputSettings::new(Format::Tiff), &path, &counted, &|_| {})?;
+        let to = Destination { path: &path, settings: OutputSettings::new(Format::Tiff), reading: None };
+        run(renderer, original, &full, to, &counted, &|_| {})?;
         let due: u64 = full.model_inputs(original.size()).iter().map(|(_, pixels)| pixels).sum();
         let share = counted.0.into_inner() as f64 / due as f64 * 100.0;
         println!("| {name} | {:.0} | {share:.0} % of all |", began.elapsed().as_secs_f64() * 1000.0);

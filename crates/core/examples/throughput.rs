@@ -15,7 +15,7 @@ use dettaglio_core::hash::ContentHash;
 use dettaglio_core::limits::Limits;
 use dettaglio_core::model::{Network, Shelf};
 use dettaglio_core::picture::{Channels, Planes, Size};
-use dettaglio_core::render::{Renderer, Unhurried, run};
+use dettaglio_core::render::{Destination, Renderer, Unhurried, run};
 use dettaglio_core::treatment::Treatment;
 
 const ROUNDS: usize = 3;
@@ -47,7 +47,8 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
             let treatment = Treatment::with_model(&shelf, &model.card().id, size, target)?;
             let renderer = Renderer::new(shelf.clone(), 1 << 20);
             let output = work.path().join("output.tif");
-            run(&renderer, &original, &treatment, OutputSettings::new(Format::Tiff), &output, &Unhurried, &|_| {})?;
+            let to = Destination { path: &output, settings: OutputSettings::new(Format::Tiff), reading: None };
+            run(&renderer, &original, &treatment, to, &Unhurried, &|_| {})?;
             whole = whole.max(size.megapixels() / began.elapsed().as_secs_f64());
         }
         println!(

@@ -27,7 +27,13 @@ pub struct Rates {
     pub models: HashMap<String, f64>,
     /// Result pixels a second of resampling and encoding.
     pub writing: Option<f64>,
+    /// How many whole runs have corrected them.
+    #[serde(default)]
+    pub runs: u32,
 }
+
+/// How far a run's own time corrects the rates once others have.
+const LEARNING: f64 = 0.3;
 
 impl Rates {
     /// Times every offered model of the shelf that is not known yet on a small block: about a second each.
@@ -60,6 +66,35 @@ impl Rates {
         let grain = treatment.finish.grain.map_or(0.0, |_| pixels / GRAIN_RATE);
         Some(learned? + edges + grain + pixels / self.writing.unwrap_or(WRITING_RATE))
     }
+
+    /// Corrects the rates that a whole run used by the `seconds` that it took: the first run wholly, later ones by a part.
+    ///
+    /// A short test on a quiet machine does not know what memory, disk and the steps between the models cost.
+    pub fn learn(&mut self, kept: Size, treatment: &Treatment, seconds: f64) {
+        let Some(forecast) = self.seconds(kept, treatment).filter(|f| *f > 0.0 && seconds > 0.0) else { return };
+        let weight = if self.runs == 0 { 1.0 } else { LEARNING };
+        let slower = (seconds / forecast).clamp(0.1, 10.0).powf(weight);
+        for (model, _) in treatment.model_inputs(kept) {
+            if let Some(rate) = self.models.get_mut(model) {
+                *rate /= slower;
+            }
+        }
+        self.writing = Some(self.writing.unwrap_or(WRITING_RATE) / slower);
+        self.runs += 1;
+    }
+}
+
+/// Seconds until several workers have done what they have in hand and what waits, each taking the next when it is free.
+///
+/// `running` and `waiting` are seconds, `waiting` in the order of its turn.
+pub fn together(running: &[f64], waiting: &[f64], workers: usize) -> f64 {
+    let mut free: Vec<f64> = running.to_vec();
+    free.resize(running.len().max(workers).max(1), 0.0);
+    for seconds in waiting {
+        let first = free.iter_mut().min_by(|a, b| a.total_cmp(b)).expect("at least one");
+        *first += seconds;
+    }
+    free.into_iter().fold(0.0, f64::max)
 }
 
 /// Input pixels a second of a network: the best of a few runs, so that a busy moment does not count.
@@ -128,6 +163,33 @@ mod tests {
         rates.models.insert("everyday-x4-draft".to_owned(), 1e6);
         rates.models.insert("everyday-x2-draft".to_owned(), 4e6);
         assert_eq!(rates.seconds(original, &treatment), Some(0.25 + 4.0 + 1.0), "x2, then x4 on four times as much");
+    }
+
+    #[test]
+    fn several_workers_share_what_waits() {
+        assert_eq!(together(&[], &[], 0), 0.0);
+        assert_eq!(together(&[5.0], &[10.0, 20.0], 1), 35.0);
+        assert_eq!(together(&[5.0], &[10.0, 20.0, 1.0], 2), 25.0, "10 on the free one, 20 after the 5, 1 after the 10");
+        assert_eq!(together(&[], &[3.0; 8], 4), 6.0);
+    }
+
+    #[test]
+    fn runs_correct_the_forecast() {
+        let model = |factor| Model::with_network(stand_in::card(factor, Grade::Draft), Arc::new(Repeat { factor }));
+        let shelf = Shelf::of(vec![model(2), model(4)]);
+        let original = Size::new(1000, 1000);
+        let treatment = Treatment::learned(&shelf, "everyday", Grade::Draft, original, Size::new(4000, 4000));
+        let mut rates = Rates::default();
+        rates.learn(original, &treatment, 20.0);
+        assert_eq!(rates, Rates::default(), "without any measured rate there is nothing to correct");
+        rates.models.extend([("everyday-x4-draft".to_owned(), 1e6), ("everyday-x2-draft".to_owned(), 4e6)]);
+        rates.learn(original, &treatment, 20.0);
+        let forecast = rates.seconds(original, &treatment).unwrap();
+        assert!((forecast - 20.0).abs() < 0.1, "{forecast}");
+        assert_eq!(rates.models["everyday-x2-draft"], 4e6, "one that was not used is left alone");
+        rates.learn(original, &treatment, 40.0);
+        let forecast = rates.seconds(original, &treatment).unwrap();
+        assert!((22.0..30.0).contains(&forecast), "one slow run counts in part: {forecast}");
     }
 
     #[test]

@@ -87,6 +87,21 @@ impl Frame {
         Ok(crop)
     }
 
+    /// The same with the largest crop of what is kept that has a shape of `proportion` to 1 around its middle, upright or
+    /// across, whichever is nearer to the picture's own.
+    pub fn cropped_to_shape(&self, original: Size, proportion: f64) -> Result<Self, FrameError> {
+        let kept = self.kept(original)?;
+        let (w, h) = (f64::from(kept.width), f64::from(kept.height));
+        let proportion = if (w >= h) == (proportion >= 1.0) { proportion } else { 1.0 / proportion };
+        if !proportion.is_finite() || proportion <= 0.0 {
+            return Ok(*self);
+        }
+        let width = w.min(h * proportion).round().clamp(1.0, w) as u32;
+        let height = h.min(w / proportion).round().clamp(1.0, h) as u32;
+        let (x, y) = (kept.x + (kept.width - width) / 2, kept.y + (kept.height - height) / 2);
+        Ok(Self { crop: Some(Region::new(x, y, width, height)), ..*self })
+    }
+
     /// The size of what is kept.
     pub fn size(&self, original: Size) -> Result<Size, FrameError> {
         self.kept(original).map(Region::size)
@@ -286,6 +301,17 @@ mod tests {
 
     // 0 1 2
     // 3 4 5
+    #[rstest]
+    #[case::across(Size::new(900, 600), 1.25, Region::new(75, 0, 750, 600))]
+    #[case::a_shape_given_upright_is_laid_across(Size::new(900, 600), 0.8, Region::new(75, 0, 750, 600))]
+    #[case::upright(Size::new(600, 900), 1.25, Region::new(0, 75, 600, 750))]
+    #[case::already(Size::new(900, 600), 1.5, Region::new(0, 0, 900, 600))]
+    fn a_crop_to_the_shape_of_a_print(#[case] original: Size, #[case] proportion: f64, #[case] due: Region) {
+        let frame = Frame::default().cropped_to_shape(original, proportion).unwrap();
+        assert_eq!(frame.kept(original).unwrap(), due);
+        assert_eq!(frame.cropped_to_shape(original, proportion).unwrap(), frame, "once is enough");
+    }
+
     #[rstest]
     #[case(false, 0, &[0, 1, 2, 3, 4, 5])]
     #[case(false, 1, &[3, 0, 4, 1, 5, 2])]

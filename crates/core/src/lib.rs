@@ -23,6 +23,7 @@
 //! | [`render`] | `render(original, treatment, region)`: the one definition of a result |
 //! | [`spots`] | places at which candidates are compared |
 //! | [`compare`] | PSNR, SSIM and other figures between two pictures |
+//! | [`preflight`] | what is to be said of a run before it is started |
 //! | [`forecast`] | how long and how large it will be |
 //! | [`naming`] | what a result's file is called |
 //!
@@ -44,6 +45,7 @@ pub mod model;
 pub mod naming;
 pub mod picture;
 mod plane;
+pub mod preflight;
 pub mod reading;
 pub mod recipe;
 pub mod render;

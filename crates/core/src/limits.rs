@@ -120,7 +120,8 @@ impl Limits {
 }
 
 /// Bytes that a result can take at worst: uncompressed, or four bits a sample as JPEG, and a margin.
-fn worst_bytes(size: Size, format: Format, depth: Depth) -> u64 {
+/// The most bytes that a result's file can take.
+pub fn worst_bytes(size: Size, format: Format, depth: Depth) -> u64 {
     let samples = size.area() * 3;
     let bytes = match format {
         Format::Jpeg => samples / 2,

@@ -35,6 +35,17 @@ pub struct Recipe {
     pub surround: Surround,
 }
 
+/// What is to be printed: how large, and what lies around the picture. An order's usual print, or a product's.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Ticket {
+    /// How large.
+    pub target: Target,
+    /// What lies around it.
+    #[serde(default)]
+    pub surround: Surround,
+}
+
 /// The steps that make the difference between one treatment and another of the same print.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]

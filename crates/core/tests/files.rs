@@ -386,7 +386,7 @@ fn a_palette_is_looked_up() {
 #[test]
 fn a_ramp_in_sixteen_bits_comes_out_with_more_than_256_levels() {
     use dettaglio_core::enlarge::Kernel;
-    use dettaglio_core::render::{Renderer, Unhurried, run};
+    use dettaglio_core::render::{Destination, Renderer, Unhurried, run};
     use dettaglio_core::treatment::Treatment;
     let folder = tempfile::tempdir().unwrap();
     let ramp = Planes::from_values(Size::new(1000, 4), (0..12_000).map(|i| (i % 1000) as f32 / 4000.0 + 0.3).collect());
@@ -395,7 +395,8 @@ fn a_ramp_in_sixteen_bits_comes_out_with_more_than_256_levels() {
     let settings = OutputSettings { depth: Depth::Sixteen, ..OutputSettings::new(Format::Tiff) };
     let path = folder.path().join("ramp.tif");
     let renderer = Renderer::new(dettaglio_core::model::Shelf::default(), 1 << 20);
-    run(&renderer, &original, &treatment, settings, &path, &Unhurried, &|_| {}).unwrap();
+    let to = Destination { path: &path, settings, reading: None };
+    run(&renderer, &original, &treatment, to, &Unhurried, &|_| {}).unwrap();
     let out = open(&path).unwrap().original;
     let row = out.region(dettaglio_core::picture::Region::new(0, 4, 2000, 1));
     let levels: std::collections::HashSet<u32> = row.plane(0).iter().map(|v| (v * 65535.0).round() as u32).collect();
@@ -411,7 +412,7 @@ fn pictures_of_any_shape_go_through_every_step(#[case] width: u32, #[case] heigh
     use dettaglio_core::model::Shelf;
     use dettaglio_core::reading::Reading;
     use dettaglio_core::recipe::{Recipe, Surround};
-    use dettaglio_core::render::{Renderer, Unhurried, run};
+    use dettaglio_core::render::{Destination, Renderer, Unhurried, run};
     use dettaglio_core::size::Target;
     use dettaglio_core::suggest::{PrintFacts, Suggestion};
     let noisy = DynamicImage::ImageRgb8(RgbImage::from_fn(width, height, |x, y| {
@@ -433,8 +434,8 @@ fn pictures_of_any_shape_go_through_every_step(#[case] width: u32, #[case] heigh
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("out.tif");
     let settings = OutputSettings::new(Format::Tiff);
-    run(&Renderer::new(shelf, 1 << 24), &decoded.original, &worked.treatment, settings, &path, &Unhurried, &|_| {})
-        .unwrap();
+    let to = Destination { path: &path, settings, reading: None };
+    run(&Renderer::new(shelf, 1 << 24), &decoded.original, &worked.treatment, to, &Unhurried, &|_| {}).unwrap();
     assert_eq!(open(&path).unwrap().facts.size, Size::new(2 * width, 2 * height));
 }
 

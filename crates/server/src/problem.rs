@@ -45,9 +45,20 @@ impl Problem {
         Self::new(StatusCode::UNPROCESSABLE_ENTITY, code, detail)
     }
 
+    /// The disk took no more.
+    pub fn full(error: impl std::fmt::Display) -> Self {
+        let detail = format!("the file could not be kept: {error}. Free some space on the disk of the data folder");
+        Self::new(StatusCode::INSUFFICIENT_STORAGE, "store.full", detail)
+    }
+
     /// Something failed here that the person cannot mend; the log says more.
     pub fn internal(detail: impl ToString) -> Self {
         Self::new(StatusCode::INTERNAL_SERVER_ERROR, "internal", detail)
+    }
+
+    /// Whether it may pass by itself: room on the disk, a store or a database that is away.
+    pub fn is_passing(&self) -> bool {
+        matches!(self.code, "store.failed" | "store.full" | "limit.disk-space")
     }
 
     /// With the part of the request that is meant.
@@ -100,6 +111,7 @@ impl From<CodecError> for Problem {
             CodecError::Damaged(_) => "file.damaged",
             CodecError::Unsupported(_) => "file.unsupported",
             CodecError::UnknownEnding { .. } => "file.unknown-ending",
+            CodecError::Io(e) if e.kind() == std::io::ErrorKind::StorageFull => return Self::full(e),
             CodecError::Io(_) | CodecError::Encode(_) => return Self::internal(error),
         };
         Self::refused(code, error)
@@ -162,7 +174,8 @@ impl From<UnknownWord> for Problem {
 impl From<StoreError> for Problem {
     fn from(error: StoreError) -> Self {
         match error {
-            StoreError::Missing { .. } => Self::new(StatusCode::NOT_FOUND, "not-found", error),
+            error if error.is_missing() => Self::new(StatusCode::NOT_FOUND, "not-found", error),
+            StoreError::Text { .. } => Self::internal(error),
             other => Self::new(StatusCode::SERVICE_UNAVAILABLE, "store.failed", other),
         }
     }

@@ -23,7 +23,7 @@ pub async fn download(path: &Path, name: &str, media_type: &str, headers: Header
 }
 
 /// RFC 6266: a plain name for old clients, and the exact one in UTF-8.
-fn disposition(name: &str) -> Result<HeaderValue, Problem> {
+pub fn disposition(name: &str) -> Result<HeaderValue, Problem> {
     let plain: String =
         name.chars().map(|c| if c.is_ascii_graphic() && c != '"' && c != '\\' || c == ' ' { c } else { '_' }).collect();
     let mut exact = String::new();

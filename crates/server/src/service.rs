@@ -1,8 +1,6 @@
-//! Start and stop of the whole: one data folder, one database, one server, one worker.
+//! Start and stop of the whole: one data folder, one database, one server, its workers; or workers alone.
 
-use std::fs::{File, TryLockError};
-use std::io::Write;
-use std::net::{Ipv4Addr, SocketAddr};
+use std::net::{IpAddr, Ipv4Addr, SocketAddr};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
@@ -13,13 +11,17 @@ use dettaglio_core::model::{Engine, Shelf};
 use dettaglio_store::Store;
 use dettaglio_store::files::FileStore;
 use dettaglio_store::mariadb::MariaDb;
-use rustix::process::{Pid, Signal, kill_process, test_kill_process};
+use futures::future::join_all;
 use tokio::net::TcpListener;
-use tokio::sync::broadcast;
+use tokio::sync::{Notify, broadcast};
 use tokio::task::JoinHandle;
 use tokio_util::sync::CancellationToken;
 
+use crate::access::Access;
 use crate::app::{App, calibrate, router};
+use crate::claim::Claim;
+use crate::devices::{self, Devices};
+use crate::studio::Studio;
 use crate::worker::Worker;
 use crate::{api, demo};
 
@@ -29,15 +31,24 @@ const LEAST_FREE_BYTES: u64 = 300 << 20;
 /// How long open connections may take to end.
 const FAREWELL: Duration = Duration::from_secs(5);
 
+/// How often it is seen to that the database runs.
+const DATABASE_LOOK: Duration = Duration::from_secs(1);
+
 /// What the service needs to know.
 #[derive(Clone, Debug)]
 pub struct Settings {
-    /// Port on loopback; 0 for any that is free.
+    /// Where it listens; anything but loopback asks for accounts.
+    pub bind: IpAddr,
+    /// Port; 0 for any that is free.
     pub port: u16,
+    /// Whether sign-ins may travel unencrypted: for a network that is trusted, or with a proxy that is not on this machine.
+    pub plain_http: bool,
     /// Folder for database, files and everything else that is kept.
     pub data: PathBuf,
     /// Address of a MariaDB database to use; one of its own is started in the data folder when there is none.
     pub database: Option<String>,
+    /// Address of a bucket for the files ("s3://bucket/prefix"); the data folder when there is none.
+    pub bucket: Option<String>,
     /// Folder of the models.
     pub models: PathBuf,
     /// The server's program, in whose process a strange model is tried.
@@ -48,8 +59,84 @@ pub struct Settings {
     pub demo: Option<PathBuf>,
     /// The declared limits.
     pub limits: Limits,
-    /// Whether the models' speed is measured a moment after the start; without, no times are forecast.
+    /// Whether the models' speed is measured a moment after the start; without, no times are forecast at first.
     pub measure_speed: bool,
+    /// How many jobs this process works on at once.
+    pub workers: usize,
+    /// Bytes of computed tiles that are kept on disk.
+    pub tiles_on_disk: u64,
+    /// Devices and services outside.
+    pub devices: Devices,
+}
+
+impl Settings {
+    /// The usual settings, for the project in a folder; its own program is the one that runs.
+    pub fn new(project: &Path, data: PathBuf) -> Self {
+        Self {
+            bind: Ipv4Addr::LOCALHOST.into(),
+            port: 0,
+            plain_http: false,
+            data,
+            database: None,
+            bucket: None,
+            models: project.join("models"),
+            program: std::env::current_exe().unwrap_or_default(),
+            front: project.join("web/dist"),
+            demo: None,
+            limits: Limits::default(),
+            measure_speed: true,
+            workers: 1,
+            tiles_on_disk: 4 << 30,
+            devices: Devices::default(),
+        }
+    }
+}
+
+/// What a server and a program that only works have in common.
+struct Parts {
+    store: Store,
+    files: FileStore,
+    studio: Arc<Studio>,
+    queued: Arc<Notify>,
+}
+
+impl Parts {
+    async fn open(settings: &Settings, database: &str) -> anyhow::Result<Self> {
+        let files = match &settings.bucket {
+            None => FileStore::open(&settings.data)?,
+            Some(address) => FileStore::open_bucket(address, &settings.data)
+                .with_context(|| format!("the files cannot be kept at {address}"))?,
+        };
+        if let Some(free) = files.free_bytes().filter(|free| *free < LEAST_FREE_BYTES) {
+            let (free, least) = (free >> 20, LEAST_FREE_BYTES >> 20);
+            bail!(
+                "the disk of {} has {free} MB free and {least} MB are needed to start: free some space, or choose another folder with --data",
+                settings.data.display()
+            );
+        }
+        let shelf = Shelf::open(&settings.models)?;
+        Engine::load()?;
+        let store = Store::connect(database).await?;
+        // A quarter of what is free stays the most, so that tiles cannot fill a small disk.
+        let tiles = settings.tiles_on_disk.min(files.free_bytes().unwrap_or(u64::MAX) / 4);
+        let studio = Arc::new(Studio::new(shelf, store.clone(), files.clone(), settings.limits, tiles));
+        studio.recall_rates().await?;
+        Ok(Self { store, files, studio, queued: Arc::default() })
+    }
+
+    fn workers(&self, count: usize) -> Vec<Arc<Worker>> {
+        let worker = || Worker::new(self.store.clone(), self.files.clone(), self.studio.clone(), self.queued.clone());
+        (0..count).map(|_| Arc::new(worker())).collect()
+    }
+}
+
+/// Lets workers work until `stop`.
+fn at_work(workers: &[Arc<Worker>], stop: &CancellationToken) -> JoinHandle<()> {
+    let all: Vec<_> = workers.iter().cloned().map(|worker| (worker, stop.clone())).collect();
+    tokio::spawn(async move {
+        let each = all.into_iter().map(|(worker, stop)| tokio::spawn(async move { worker.work(stop).await }));
+        join_all(each).await;
+    })
 }
 
 /// A running service.
@@ -60,8 +147,8 @@ pub struct Service {
     pub app: App,
     stop: CancellationToken,
     server: JoinHandle<std::io::Result<()>>,
-    worker: JoinHandle<()>,
-    database: Option<MariaDb>,
+    workers: JoinHandle<()>,
+    database: Option<JoinHandle<MariaDb>>,
     _claim: Claim,
 }
 
@@ -71,28 +158,19 @@ impl Service {
         std::fs::create_dir_all(&settings.data)
             .with_context(|| format!("the data folder {} cannot be made", settings.data.display()))?;
         let claim = Claim::take(&settings.data)?;
-        let listener = listen(settings.port).await?;
+        let listener = listen(settings.bind, settings.port).await?;
         let address = listener.local_addr()?;
-        let files = FileStore::open(&settings.data)?;
-        if let Some(free) = files.free_bytes().filter(|free| *free < LEAST_FREE_BYTES) {
-            let (free, least) = (free >> 20, LEAST_FREE_BYTES >> 20);
-            bail!(
-                "the disk of {} has {free} MB free and {least} MB are needed to start: free some space, or choose another folder with --data",
-                settings.data.display()
-            );
-        }
-        let shelf = Shelf::open(&settings.models)?;
-        Engine::load()?;
         let database = match settings.database {
             Some(_) => None,
             None => Some(MariaDb::start(&settings.data.join("database")).await?),
         };
         let url = settings.database.as_deref().or(database.as_ref().map(MariaDb::url)).unwrap_or_default();
-        match Self::start_on(&settings, listener, files, shelf, url).await {
-            Ok((app, server, worker)) => {
+        match Self::start_on(&settings, listener, url).await {
+            Ok((app, server, workers)) => {
                 claim.tell(address.port())?;
                 let stop = app.stop.clone();
-                Ok(Self { address, app, stop, server, worker, database, _claim: claim })
+                let database = database.map(|database| tokio::spawn(keep_running(database, stop.clone())));
+                Ok(Self { address, app, stop, server, workers, database, _claim: claim })
             }
             Err(error) => {
                 if let Some(database) = database {
@@ -106,21 +184,22 @@ impl Service {
     async fn start_on(
         settings: &Settings,
         listener: TcpListener,
-        files: FileStore,
-        shelf: Shelf,
         database: &str,
     ) -> anyhow::Result<(App, JoinHandle<std::io::Result<()>>, JoinHandle<()>)> {
-        let store = Store::connect(database).await?;
-        let studio = Arc::new(crate::studio::Studio::new(shelf, store.clone(), files.clone(), settings.limits));
-        let worker = Arc::new(Worker::new(store.clone(), files.clone(), Arc::clone(&studio)));
-        let (changes, _) = broadcast::channel(256);
+        let parts = Parts::open(settings, database).await?;
+        let access = Access::open(settings, &parts.store).await?;
+        let workers = parts.workers(settings.workers);
+        let (changes, _) = broadcast::channel(1024);
         let app = App {
-            store,
-            files,
-            studio,
-            worker,
+            store: parts.store,
+            files: parts.files,
+            studio: parts.studio,
+            workers: workers.clone().into(),
+            queued: parts.queued,
             examples: settings.models.join("examples"),
             trial_program: settings.program.clone(),
+            devices: Arc::new(settings.devices.clone()),
+            inbox: settings.data.join("inbox"),
             changes,
             stop: CancellationToken::new(),
         };
@@ -131,99 +210,80 @@ impl Service {
             tokio::spawn(calibrate(Arc::clone(&app.studio)));
         }
         tokio::spawn(api::events::tell_changes(app.store.clone(), app.changes.clone(), app.stop.clone()));
-        let (at_work, stop) = (Arc::clone(&app.worker), app.stop.clone());
-        let worker = tokio::spawn(async move { at_work.work(stop).await });
+        devices::attend(&app);
+        let workers = at_work(&workers, &app.stop);
         let stop = app.stop.clone();
-        let serve = axum::serve(listener, router(app.clone(), settings.front.clone()))
+        let routes = router(app.clone(), access, settings.front.clone());
+        let serve = axum::serve(listener, routes.into_make_service_with_connect_info::<SocketAddr>())
             .with_graceful_shutdown(async move { stop.cancelled().await });
         let server = tokio::spawn(async move { serve.await });
-        Ok((app, server, worker))
+        Ok((app, server, workers))
     }
 
-    /// Stops serving and working, gives a job in hand back to the queue, and stops the database.
+    /// Stops serving and working, gives jobs in hand back to the queue, and stops the database.
     pub async fn stop(self) {
         self.stop.cancel();
         if tokio::time::timeout(FAREWELL, self.server).await.is_err() {
             tracing::info!("connections that were still open are cut");
         }
-        if tokio::time::timeout(FAREWELL * 4, self.worker).await.is_err() {
-            tracing::warn!("the worker did not stop in time; its job will be taken up again");
+        if tokio::time::timeout(FAREWELL * 4, self.workers).await.is_err() {
+            tracing::warn!("a worker did not stop in time; its job will be taken up again");
         }
         drop(self.app);
-        if let Some(database) = self.database {
+        if let Some(Ok(database)) = match self.database {
+            Some(watched) => Some(watched.await),
+            None => None,
+        } {
             database.stop().await;
         }
     }
 }
 
-async fn listen(port: u16) -> anyhow::Result<TcpListener> {
-    match TcpListener::bind((Ipv4Addr::LOCALHOST, port)).await {
+/// Starts the database again when it ended without being told to; hands it back at `stop`.
+async fn keep_running(mut database: MariaDb, stop: CancellationToken) -> MariaDb {
+    loop {
+        tokio::select! {
+            () = stop.cancelled() => return database,
+            () = tokio::time::sleep(DATABASE_LOOK) => {}
+        }
+        match database.revive().await {
+            Ok(false) => {}
+            Ok(true) => tracing::warn!("the database had ended and was started again"),
+            Err(error) => tracing::error!(%error, "the database could not be started again"),
+        }
+    }
+}
+
+/// Works on the jobs of an installation, in a program or on a machine of its own, until `stop`.
+///
+/// Without an address, the database is the one that the server of the data folder runs.
+pub async fn work(settings: Settings, stop: CancellationToken) -> anyhow::Result<()> {
+    let url = database_of(&settings)?;
+    let parts = Parts::open(&settings, &url).await?;
+    let workers = parts.workers(settings.workers.max(1));
+    if settings.measure_speed {
+        tokio::spawn(calibrate(Arc::clone(&parts.studio)));
+    }
+    at_work(&workers, &stop).await?;
+    Ok(())
+}
+
+/// The address of the database: the one that was given, or that of the server that runs on the data folder.
+pub fn database_of(settings: &Settings) -> anyhow::Result<String> {
+    settings.database.clone().or_else(|| MariaDb::url_in(&settings.data.join("database"))).with_context(|| {
+        format!(
+            "no server runs on {}: start it with ./start, or name a database with --database",
+            settings.data.display()
+        )
+    })
+}
+
+async fn listen(address: IpAddr, port: u16) -> anyhow::Result<TcpListener> {
+    match TcpListener::bind((address, port)).await {
         Ok(listener) => Ok(listener),
         Err(e) if e.kind() == std::io::ErrorKind::AddrInUse => {
             bail!("port {port} is taken by another program: choose another with --port, or stop that program")
         }
-        Err(e) => Err(e).with_context(|| format!("port {port} cannot be used")),
+        Err(e) => Err(e).with_context(|| format!("{address}, port {port}, cannot be used")),
     }
-}
-
-/// The right to a data folder: one program at a time.
-struct Claim {
-    file: File,
-    path: PathBuf,
-}
-
-impl Claim {
-    fn path(data: &Path) -> PathBuf {
-        data.join("server.pid")
-    }
-
-    fn take(data: &Path) -> anyhow::Result<Self> {
-        let path = Self::path(data);
-        let file = File::options().read(true).write(true).create(true).truncate(false).open(&path)?;
-        match file.try_lock() {
-            Ok(()) => Ok(Self { file, path }),
-            Err(TryLockError::WouldBlock) => {
-                let running = std::fs::read_to_string(&path).unwrap_or_default();
-                let port = running.split_whitespace().nth(1).unwrap_or("?").to_owned();
-                bail!(
-                    "Dettaglio is running already on {} (http://127.0.0.1:{port}): use it, or stop it with ./start --stop",
-                    data.display()
-                )
-            }
-            Err(TryLockError::Error(e)) => Err(e).with_context(|| path.display().to_string()),
-        }
-    }
-
-    /// Writes down who holds it and where it listens.
-    fn tell(&self, port: u16) -> anyhow::Result<()> {
-        self.file.set_len(0)?;
-        writeln!(&self.file, "{} {port}", std::process::id())?;
-        Ok(())
-    }
-}
-
-impl Drop for Claim {
-    fn drop(&mut self) {
-        let _ = std::fs::remove_file(&self.path);
-    }
-}
-
-/// Stops the service that runs on a data folder, and waits for its end; answers whether there was one.
-pub async fn stop_running(data: &Path) -> anyhow::Result<bool> {
-    let Ok(text) = std::fs::read_to_string(Claim::path(data)) else { return Ok(false) };
-    let Ok(file) = File::open(Claim::path(data)) else { return Ok(false) };
-    // A lock that can be had means that nobody holds it, whatever number stands in the file.
-    if file.try_lock().is_ok() {
-        return Ok(false);
-    }
-    let pid = text.split_whitespace().next().and_then(|pid| pid.parse().ok()).and_then(Pid::from_raw);
-    let Some(pid) = pid else { bail!("Dettaglio is just starting on {}: try again", data.display()) };
-    kill_process(pid, Signal::TERM)?;
-    for _ in 0..600 {
-        if test_kill_process(pid).is_err() {
-            return Ok(true);
-        }
-        tokio::time::sleep(Duration::from_millis(100)).await;
-    }
-    bail!("process {} did not stop in a minute", pid.as_raw_nonzero())
 }

@@ -15,6 +15,7 @@ use dettaglio_core::hash::ContentHash;
 use dettaglio_core::limits::Limits;
 use dettaglio_core::model::{OwnModels, Shelf};
 use dettaglio_core::picture::Original;
+use dettaglio_core::render::disk::DiskTiles;
 use dettaglio_core::render::{Pace, Renderer};
 use dettaglio_core::treatment::Treatment;
 use dettaglio_store::files::FileStore;
@@ -38,6 +39,7 @@ pub struct Studio {
     files: FileStore,
     limits: Limits,
     rates: RwLock<Rates>,
+    machine: String,
     originals: Mutex<LruCache<ContentHash, Arc<Original>>>,
     treatments: Mutex<HashMap<ContentHash, Arc<Treatment>>>,
     lanes: Lanes,
@@ -63,15 +65,26 @@ pub enum Lane {
 
 impl Studio {
     /// A studio with the shipped models of a shelf and a person's own.
-    pub fn new(shelf: Shelf, store: Store, files: FileStore, limits: Limits) -> Self {
+    ///
+    /// `tiles_on_disk` is how many bytes of computed tiles are kept beyond the program's end.
+    pub fn new(shelf: Shelf, store: Store, files: FileStore, limits: Limits, tiles_on_disk: u64) -> Self {
         let own = OwnModels::at(&files.models());
+        let renderer = Renderer::new(shelf, TILE_BYTES);
+        let renderer = match DiskTiles::open(&files.tiles(), tiles_on_disk) {
+            Ok(disk) => renderer.with_disk(disk),
+            Err(error) => {
+                tracing::warn!(%error, "computed tiles will not outlast the program");
+                renderer
+            }
+        };
         let studio = Self {
-            renderer: Renderer::new(shelf, TILE_BYTES),
+            renderer,
             own,
             store,
             files,
             limits,
             rates: RwLock::default(),
+            machine: rustix::system::uname().nodename().to_string_lossy().into_owned(),
             originals: Mutex::new(LruCache::unbounded()),
             treatments: Mutex::default(),
             lanes: Lanes {
@@ -114,6 +127,30 @@ impl Studio {
         self.rates.read().unwrap_or_else(|e| e.into_inner()).clone()
     }
 
+    /// What this machine is called.
+    pub fn machine(&self) -> &str {
+        &self.machine
+    }
+
+    /// Takes up what was measured on this machine before.
+    pub async fn recall_rates(&self) -> Result<(), StoreError> {
+        let kept = self.store.rates(&self.machine).await?;
+        self.update_rates(|rates| *rates = kept);
+        Ok(())
+    }
+
+    /// Forecasts the jobs that wait anew, by the rates as they are now.
+    pub async fn restate_forecasts(&self) -> Result<(), StoreError> {
+        let rates = self.rates();
+        let mut forecasts = Vec::new();
+        for (job, treatment, original) in self.store.waiting_treatments().await? {
+            let treatment = self.treatment(treatment).await?;
+            let seconds = treatment.frame.size(original).ok().and_then(|kept| rates.seconds(kept, &treatment));
+            forecasts.extend(seconds.map(|seconds| (job, seconds)));
+        }
+        self.store.set_forecasts(&forecasts).await
+    }
+
     /// Changes the measured rates.
     pub fn update_rates(&self, change: impl FnOnce(&mut Rates)) {
         change(&mut self.rates.write().unwrap_or_else(|e| e.into_inner()));
@@ -128,7 +165,7 @@ impl Studio {
         if let Some(original) = lock(&self.originals).get(&hash) {
             return Ok(Arc::clone(original));
         }
-        let path = self.files.path(key)?;
+        let path = self.files.local(key).await?;
         let limits = self.limits;
         let decoded = blocking(move || codec::read(&path, hash, &limits)).await?;
         let original = Arc::new(decoded?.original);

@@ -3,16 +3,28 @@
 //! | module | what lives there |
 //! |---|---|
 //! | [`mariadb`] | a database server of our own on loopback, for the start command and the tests |
+//! | [`access`] | accounts, and links for clients |
+//! | [`printings`] | what was sent to a printer |
+//! | [`backup`] | the database into one file, and back |
 //! | [`files`] | originals by content, thumbnails, results, behind `object_store` |
 //! | [`orders`] | orders and their originals |
 //! | [`choices`] | spots, house treatments, decisions |
-//! | [`jobs`] | leased jobs and the enlargements that come of them |
+//! | [`products`] | the list of prints that are sold |
+//! | [`jobs`] | the run sheet, as a person sees it |
+//! | [`leases`] | the same, as workers see it |
+//! | [`enlargements`] | finished results, and what was said of them |
 
+pub mod access;
+pub mod backup;
 pub mod choices;
+pub mod enlargements;
 pub mod files;
 pub mod jobs;
+pub mod leases;
 pub mod mariadb;
 pub mod orders;
+pub mod printings;
+pub mod products;
 #[cfg(feature = "testing")]
 pub mod testing;
 
@@ -53,6 +65,26 @@ pub enum StoreError {
     },
 }
 
+impl StoreError {
+    /// Whether what was asked for is not there at all.
+    pub fn is_missing(&self) -> bool {
+        matches!(self, Self::Missing { .. } | Self::Files(object_store::Error::NotFound { .. }))
+    }
+
+    /// Whether the database was not to be reached, rather than of another opinion.
+    pub fn is_absence(&self) -> bool {
+        use sqlx::Error::{Io, PoolTimedOut, Protocol, WorkerCrashed};
+        matches!(self, Self::Database(Io(_) | PoolTimedOut | Protocol(_) | WorkerCrashed)) || self.is_shutting_down()
+    }
+
+    /// A server that is being stopped answers for a moment that it is.
+    fn is_shutting_down(&self) -> bool {
+        const SHUTDOWN: [&str; 2] = ["08S01", "70100"];
+        let Self::Database(sqlx::Error::Database(error)) = self else { return false };
+        error.code().is_some_and(|code| SHUTDOWN.contains(&code.as_ref()))
+    }
+}
+
 /// The database of one installation.
 #[derive(Clone, Debug)]
 pub struct Store {
@@ -76,6 +108,16 @@ impl Store {
             .await?;
         sqlx::migrate!().run(&pool).await?;
         Ok(Self { pool })
+    }
+
+    /// The connections, for packages that keep tables of their own.
+    pub fn pool(&self) -> &MySqlPool {
+        &self.pool
+    }
+
+    /// What the database is called.
+    pub async fn database_name(&self) -> Result<String, StoreError> {
+        Ok(sqlx::query_scalar("SELECT DATABASE()").fetch_one(&self.pool).await?)
     }
 
     /// Whether the database answers.

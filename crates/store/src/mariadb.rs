@@ -44,6 +44,8 @@ pub struct MariaDb {
     process: Process,
     folder: PathBuf,
     url: String,
+    port: u16,
+    options: &'static [&'static str],
 }
 
 #[derive(Debug)]
@@ -68,7 +70,7 @@ impl MariaDb {
         Self::start_with(folder, &["--innodb-flush-log-at-trx-commit=0", "--innodb-flush-method=nosync"]).await
     }
 
-    async fn start_with(folder: &Path, options: &[&str]) -> Result<Self, MariaDbError> {
+    async fn start_with(folder: &Path, options: &'static [&'static str]) -> Result<Self, MariaDbError> {
         std::fs::create_dir_all(folder)?;
         let folder = folder.canonicalize()?;
         let data = folder.join("data");
@@ -80,24 +82,49 @@ impl MariaDb {
             let url = url(&password, port);
             if answers(&url).await {
                 tracing::info!(port, "took over the database that was left running");
-                return Ok(Self { process: Process::TakenOver(pid), folder, url });
+                return Ok(Self { process: Process::TakenOver(pid), folder, url, port, options });
             }
             end(pid).await;
         }
 
+        let port = free_port(&folder)?;
+        let child = Self::launch(&folder, &password, port, options).await?;
+        Ok(Self { process: Process::Started(child), url: url(&password, port), folder, port, options })
+    }
+
+    /// Starts a server that has ended without being told to; answers whether that was so.
+    pub async fn revive(&mut self) -> Result<bool, MariaDbError> {
+        let lives = match &mut self.process {
+            Process::Started(child) => child.try_wait()?.is_none(),
+            Process::TakenOver(pid) => is_alive(*pid),
+        };
+        if lives {
+            return Ok(false);
+        }
+        let password = secret(&self.folder.join("password"))?;
+        let child = Self::launch(&self.folder, &password, self.port, self.options).await?;
+        self.process = Process::Started(child);
+        Ok(true)
+    }
+
+    /// Where the server of a folder can be reached, if one was started there.
+    pub fn url_in(folder: &Path) -> Option<String> {
+        let (_, port) = running(folder)?;
+        Some(url(&std::fs::read_to_string(folder.join("password")).ok()?, port))
+    }
+
+    async fn launch(folder: &Path, password: &str, port: u16, options: &[&str]) -> Result<Child, MariaDbError> {
+        let data = folder.join("data");
         let server = program("mariadbd")?;
-        // Free now; if another program takes it before the server does, the server says so in its log.
-        let port = TcpListener::bind((Ipv4Addr::LOCALHOST, 0))?.local_addr()?.port();
-        let url = url(&password, port);
         let welcome = folder.join("welcome.sql");
-        write_private(&welcome, &accounts(&password))?;
+        write_private(&welcome, &accounts(password))?;
         let log = folder.join("mariadb.log");
         let mut child = Command::new(server)
-            .env("TMPDIR", own_tmp(&folder)?)
+            .env("TMPDIR", own_tmp(folder)?)
             .arg("--no-defaults")
             .args(as_user())
             .arg(format!("--datadir={}", data.display()))
-            .arg(format!("--socket={}", socket(&folder).display()))
+            .arg(format!("--socket={}", socket(folder).display()))
             .arg(format!("--pid-file={}", folder.join("mariadb.pid").display()))
             .arg(format!("--log-error={}", log.display()))
             .arg(format!("--init-file={}", welcome.display()))
@@ -117,6 +144,7 @@ impl MariaDb {
             .process_group(0)
             .spawn()?;
         write_private(&folder.join("port"), &port.to_string())?;
+        let url = url(password, port);
 
         let began = Instant::now();
         while !answers(&url).await {
@@ -129,7 +157,7 @@ impl MariaDb {
             }
             tokio::time::sleep(Duration::from_millis(50)).await;
         }
-        Ok(Self { process: Process::Started(child), folder, url })
+        Ok(child)
     }
 
     /// Where to connect, password included.
@@ -152,8 +180,16 @@ impl MariaDb {
                 }
             }
         }
-        let _ = std::fs::remove_file(self.folder.join("port"));
     }
+}
+
+/// The port of the last time where it is free, so that workers find a server again that was restarted; else any.
+///
+/// Free now; if another program takes it before the server does, the server says so in its log.
+fn free_port(folder: &Path) -> std::io::Result<u16> {
+    let last = std::fs::read_to_string(folder.join("port")).ok().and_then(|text| text.trim().parse().ok()).unwrap_or(0);
+    let free = |port: u16| TcpListener::bind((Ipv4Addr::LOCALHOST, port))?.local_addr();
+    Ok(free(last).or_else(|_| free(0))?.port())
 }
 
 /// The process and port of a server that runs on the folder.

@@ -4,27 +4,79 @@ use chrono::{DateTime, NaiveDate, Utc};
 use dettaglio_core::codec::Facts;
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::reading::Reading;
+use dettaglio_core::recipe::Ticket;
 use dettaglio_core::size::Target;
 use dettaglio_core::treatment::Treatment;
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 
 use crate::{Store, StoreError, from_text, missing, to_text};
+
+/// What a person says of an order.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct OrderDetails {
+    /// What it is called.
+    pub title: String,
+    /// For whom; may be empty.
+    #[serde(default)]
+    pub client: String,
+    /// What for; may be empty.
+    #[serde(default)]
+    pub purpose: String,
+    /// When it is due.
+    #[serde(default)]
+    pub due_on: Option<NaiveDate>,
+    /// Whatever is to be kept in mind.
+    #[serde(default)]
+    pub notes: String,
+    /// What its pictures are to become, unless they say otherwise.
+    #[serde(default)]
+    pub print: Option<Ticket>,
+    /// How they are treated, unless they say otherwise; as suggested without one.
+    #[serde(default)]
+    pub house_treatment_id: Option<u64>,
+    /// Prints whose own pixels give less ppi are pointed out before a run.
+    #[serde(default)]
+    pub least_ppi: Option<f64>,
+}
 
 /// A group of originals for one purpose.
 #[derive(Clone, Debug)]
 pub struct Order {
     /// Its number.
     pub id: u64,
-    /// What it is called.
-    pub title: String,
-    /// For whom; may be empty.
-    pub client: String,
-    /// When it is due.
-    pub due_on: Option<NaiveDate>,
+    /// What was said of it.
+    pub details: OrderDetails,
+    /// What the shop that sent it calls it.
+    pub reference: Option<String>,
     /// When it was opened.
     pub created_at: DateTime<Utc>,
-    /// How many originals are in it.
-    pub originals: i64,
+    /// When it was put into the archive.
+    pub archived_at: Option<DateTime<Utc>>,
+    /// How far it is.
+    pub counts: Counts,
+    /// The first few originals, for a look at what it holds.
+    pub first: Vec<u64>,
+}
+
+/// How far an order is.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Counts {
+    /// Pictures.
+    pub originals: u64,
+    /// Jobs that wait or are paused.
+    pub waiting: u64,
+    /// Jobs that run.
+    pub running: u64,
+    /// Jobs that failed.
+    pub failed: u64,
+    /// Results that are there.
+    pub results: u64,
+    /// Results that nobody has looked through.
+    pub unseen: u64,
+    /// Results that were sent back.
+    pub sent_back: u64,
 }
 
 /// An imported picture; its file never changes.
@@ -81,39 +133,178 @@ impl TryFrom<RawOriginal> for OriginalRow {
     }
 }
 
+struct RawOrder {
+    id: u64,
+    title: String,
+    client: String,
+    purpose: String,
+    due_on: Option<NaiveDate>,
+    notes: String,
+    print: Option<String>,
+    house_treatment_id: Option<u64>,
+    least_ppi: Option<f64>,
+    reference: Option<String>,
+    created_at: DateTime<Utc>,
+    archived_at: Option<DateTime<Utc>>,
+    originals: i64,
+    waiting: i64,
+    running: i64,
+    failed: i64,
+    results: i64,
+    unseen: i64,
+    sent_back: i64,
+    first: Option<String>,
+}
+
+impl TryFrom<RawOrder> for Order {
+    type Error = StoreError;
+
+    fn try_from(raw: RawOrder) -> Result<Self, StoreError> {
+        let count = |n: i64| n.max(0) as u64;
+        Ok(Self {
+            id: raw.id,
+            details: OrderDetails {
+                title: raw.title,
+                client: raw.client,
+                purpose: raw.purpose,
+                due_on: raw.due_on,
+                notes: raw.notes,
+                print: raw.print.map(|text| from_text("print", &text)).transpose()?,
+                house_treatment_id: raw.house_treatment_id,
+                least_ppi: raw.least_ppi,
+            },
+            reference: raw.reference,
+            created_at: raw.created_at,
+            archived_at: raw.archived_at,
+            counts: Counts {
+                originals: count(raw.originals),
+                waiting: count(raw.waiting),
+                running: count(raw.running),
+                failed: count(raw.failed),
+                results: count(raw.results),
+                unseen: count(raw.unseen),
+                sent_back: count(raw.sent_back),
+            },
+            first: raw.first.iter().flat_map(|ids| ids.split(',')).filter_map(|id| id.parse().ok()).take(8).collect(),
+        })
+    }
+}
+
+/// All columns of an order with its counts, with what follows FROM.
+macro_rules! select_orders {
+    ($tail:tt $(, $argument:expr)*) => {
+        sqlx::query_as!(
+            RawOrder,
+            r#"SELECT o.id, o.title, o.client, o.purpose, o.due_on AS "due_on: NaiveDate", o.notes, o.print, o.house_treatment_id, o.least_ppi,
+                   o.reference, o.created_at AS "created_at: DateTime<Utc>", o.archived_at AS "archived_at: DateTime<Utc>",
+                   (SELECT COUNT(*) FROM originals p WHERE p.order_id = o.id AND p.removed_at IS NULL) AS "originals!: i64",
+                   (SELECT COUNT(*) FROM jobs j JOIN originals p ON p.id = j.original_id
+                    WHERE p.order_id = o.id AND j.state IN ('waiting', 'paused')) AS "waiting!: i64",
+                   (SELECT COUNT(*) FROM jobs j JOIN originals p ON p.id = j.original_id
+                    WHERE p.order_id = o.id AND j.state = 'running') AS "running!: i64",
+                   (SELECT COUNT(*) FROM jobs j JOIN originals p ON p.id = j.original_id
+                    WHERE p.order_id = o.id AND j.state = 'failed') AS "failed!: i64",
+                   (SELECT COUNT(*) FROM enlargements e JOIN originals p ON p.id = e.original_id
+                    WHERE p.order_id = o.id AND e.removed_at IS NULL) AS "results!: i64",
+                   (SELECT COUNT(*) FROM enlargements e JOIN originals p ON p.id = e.original_id
+                    WHERE p.order_id = o.id AND e.removed_at IS NULL AND e.verdict IS NULL) AS "unseen!: i64",
+                   (SELECT COUNT(*) FROM enlargements e JOIN originals p ON p.id = e.original_id
+                    WHERE p.order_id = o.id AND e.removed_at IS NULL AND e.verdict = 'sent_back') AS "sent_back!: i64",
+                   (SELECT GROUP_CONCAT(p.id ORDER BY p.id) FROM originals p
+                    WHERE p.order_id = o.id AND p.removed_at IS NULL) AS first
+               FROM orders o "# + $tail
+            $(, $argument)*
+        )
+    };
+}
+
 impl Store {
-    /// Opens an order.
+    /// Opens an order with nothing but a title, a client and a due date.
     pub async fn add_order(&self, title: &str, client: &str, due_on: Option<NaiveDate>) -> Result<Order, StoreError> {
-        let added = sqlx::query!("INSERT INTO orders (title, client, due_on) VALUES (?, ?, ?)", title, client, due_on)
-            .execute(&self.pool)
-            .await?;
+        let details = OrderDetails { title: title.to_owned(), client: client.to_owned(), due_on, ..Default::default() };
+        self.open_order(&details, None).await
+    }
+
+    /// Opens an order. One that a shop sent under a reference is opened once: the second time it is only looked up.
+    pub async fn open_order(&self, details: &OrderDetails, reference: Option<&str>) -> Result<Order, StoreError> {
+        let added = sqlx::query!(
+            "INSERT INTO orders (title, client, purpose, due_on, notes, print, house_treatment_id, least_ppi, reference)
+             VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?) ON DUPLICATE KEY UPDATE id = LAST_INSERT_ID(id)",
+            details.title,
+            details.client,
+            details.purpose,
+            details.due_on,
+            details.notes,
+            details.print.as_ref().map(to_text),
+            details.house_treatment_id,
+            details.least_ppi,
+            reference
+        )
+        .execute(&self.pool)
+        .await?;
         self.order(added.last_insert_id()).await
     }
 
-    /// All orders, the newest first.
-    pub async fn orders(&self) -> Result<Vec<Order>, StoreError> {
-        Ok(sqlx::query_as!(
-            Order,
-            r#"SELECT o.id, o.title, o.client, o.due_on, o.created_at AS "created_at: DateTime<Utc>",
-                   (SELECT COUNT(*) FROM originals p WHERE p.order_id = o.id AND p.removed_at IS NULL) AS "originals!: i64"
-               FROM orders o ORDER BY o.id DESC"#
-        )
-        .fetch_all(&self.pool)
-        .await?)
+    /// Whether a shop's order was opened already.
+    pub async fn knows_reference(&self, reference: &str) -> Result<bool, StoreError> {
+        let row =
+            sqlx::query!("SELECT id FROM orders WHERE reference = ?", reference).fetch_optional(&self.pool).await?;
+        Ok(row.is_some())
     }
 
-    /// One order.
-    pub async fn order(&self, id: u64) -> Result<Order, StoreError> {
-        sqlx::query_as!(
-            Order,
-            r#"SELECT o.id, o.title, o.client, o.due_on, o.created_at AS "created_at: DateTime<Utc>",
-                   (SELECT COUNT(*) FROM originals p WHERE p.order_id = o.id AND p.removed_at IS NULL) AS "originals!: i64"
-               FROM orders o WHERE o.id = ?"#,
+    /// Says something else of an order.
+    pub async fn set_order(&self, id: u64, details: &OrderDetails) -> Result<(), StoreError> {
+        self.order(id).await?;
+        sqlx::query!(
+            "UPDATE orders SET title = ?, client = ?, purpose = ?, due_on = ?, notes = ?, print = ?, house_treatment_id = ?,
+                 least_ppi = ? WHERE id = ?",
+            details.title,
+            details.client,
+            details.purpose,
+            details.due_on,
+            details.notes,
+            details.print.as_ref().map(to_text),
+            details.house_treatment_id,
+            details.least_ppi,
             id
         )
-        .fetch_optional(&self.pool)
-        .await?
-        .ok_or_else(|| missing("order", id))
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+
+    /// Puts an order into the archive, or takes it out.
+    pub async fn set_archived(&self, id: u64, archived: bool) -> Result<(), StoreError> {
+        self.order(id).await?;
+        sqlx::query!("UPDATE orders SET archived_at = IF(?, CURRENT_TIMESTAMP(3), NULL) WHERE id = ?", archived, id)
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+
+    /// Takes an order off the list, or puts it back; nothing in it is touched.
+    pub async fn set_order_removed(&self, id: u64, removed: bool) -> Result<(), StoreError> {
+        self.order(id).await?;
+        sqlx::query!("UPDATE orders SET removed_at = IF(?, CURRENT_TIMESTAMP(3), NULL) WHERE id = ?", removed, id)
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+
+    /// All orders that were not removed, the newest first.
+    pub async fn orders(&self) -> Result<Vec<Order>, StoreError> {
+        select_orders!("WHERE o.removed_at IS NULL ORDER BY o.id DESC")
+            .fetch_all(&self.pool)
+            .await?
+            .into_iter()
+            .map(Order::try_from)
+            .collect()
+    }
+
+    /// One order, removed or not.
+    pub async fn order(&self, id: u64) -> Result<Order, StoreError> {
+        let row = select_orders!("WHERE o.id = ?", id).fetch_optional(&self.pool).await?;
+        row.ok_or_else(|| missing("order", id))?.try_into()
     }
 
     /// Adds an original to an order; the same file a second time is the same original, brought back if it was removed.

@@ -15,7 +15,7 @@ async fn a_file_is_kept_under_its_content() {
     assert_eq!(files.put_file(&key, &source).await.unwrap(), content.len() as u64);
     assert!(files.has(&key).await.unwrap());
     assert_eq!(files.get(&key).await.unwrap(), content);
-    assert_eq!(std::fs::read(files.path(&key).unwrap()).unwrap(), content);
+    assert_eq!(std::fs::read(files.local(&key).await.unwrap()).unwrap(), content);
 }
 
 #[tokio::test]

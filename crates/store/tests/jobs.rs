@@ -1,109 +1,22 @@
-//! Orders, originals and leased jobs in a real MariaDB.
+//! The run sheet and its leases, in a real MariaDB.
 
-use std::sync::Arc;
+mod support;
+
 use std::time::Duration;
 
-use dettaglio_core::codec::{Facts, Format, OutputSettings};
-use dettaglio_core::enlarge::Kernel;
-use dettaglio_core::frame::Frame;
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::picture::{Channels, Depth, Size};
-use dettaglio_core::size::Target;
-use dettaglio_core::treatment::Treatment;
-use dettaglio_store::jobs::{Job, JobState, Lease, Record};
-use dettaglio_store::testing::TestServer;
-use dettaglio_store::{Store, StoreError};
-use rstest::{fixture, rstest};
+use dettaglio_core::forecast::Rates;
+use dettaglio_store::Store;
+use dettaglio_store::jobs::{JobState, Stage};
+use dettaglio_store::leases::{Lease, MOST_ATTEMPTS, SignOfLife};
+use rstest::rstest;
+use support::{Database, database, queued, record};
 
-struct Database {
-    store: Store,
-    _server: Arc<TestServer>,
+fn sign(progress: f64) -> SignOfLife {
+    SignOfLife { stage: Stage::Computing, progress, seconds_left: Some(3.0) }
 }
 
-#[fixture]
-async fn database() -> Database {
-    let server = TestServer::shared();
-    let store = Store::connect(&server.fresh_database().await).await.expect("a migrated database");
-    Database { store, _server: server }
-}
-
-fn facts() -> Facts {
-    Facts {
-        format: "JPEG".to_owned(),
-        bytes: 1234,
-        size: Size::new(900, 600),
-        depth: Depth::Eight,
-        channels: Channels::Colour,
-        profile: Some("Étude RGB".to_owned()),
-        turned: false,
-        had_transparency: false,
-        camera: None,
-        iso: Some(3200),
-        taken: None,
-        exposure: None,
-        jpeg_quality: None,
-    }
-}
-
-async fn queued(store: &Store, count: usize) -> Vec<Job> {
-    let order = store.add_order("Room 2", "Isola Brina", None).await.unwrap();
-    let (original, _) = store.add_original(order.id, "vases.jpg", ContentHash::of(b"vases"), &facts()).await.unwrap();
-    let treatment = store.add_treatment(&Treatment::plain(Kernel::Bicubic, Size::new(1800, 1200))).await.unwrap();
-    let mut jobs = Vec::new();
-    for i in 0..count {
-        let settings = OutputSettings::new(Format::Tiff);
-        jobs.push(store.add_job(original, treatment, &settings, &format!("vases-{i}.tif")).await.unwrap());
-    }
-    jobs
-}
-
-fn record(job: &Job) -> Record {
-    Record {
-        original: "vases.jpg".to_owned(),
-        original_sha256: ContentHash::of(b"vases"),
-        original_size: Size::new(900, 600),
-        size: Size::new(1800, 1200),
-        frame: Frame::default(),
-        treatment: "bicubic".to_owned(),
-        treatment_hash: job.treatment,
-        settings: job.settings,
-        profile: None,
-        seconds: 1.5,
-        version: "test".to_owned(),
-    }
-}
-
-#[rstest]
-#[tokio::test]
-async fn originals_come_back_as_they_went_in(#[future(awt)] database: Database) {
-    let store = &database.store;
-    let order = store.add_order("Sette Nodi — coperte", "Filanda", None).await.unwrap();
-    let hash = ContentHash::of(b"wool");
-    let (id, is_new) = store.add_original(order.id, "lana è.jpg", hash, &facts()).await.unwrap();
-    assert!(is_new);
-    assert_eq!(store.add_original(order.id, "other name.jpg", hash, &facts()).await.unwrap(), (id, false));
-    let target = Target::Percent { percent: 250.0 };
-    store.set_target(id, &target).await.unwrap();
-
-    let row = store.original(id).await.unwrap();
-    assert_eq!((row.name.as_str(), row.hash, row.facts, row.target), ("lana è.jpg", hash, facts(), Some(target)));
-    assert_eq!(store.orders().await.unwrap()[0].originals, 1);
-
-    store.set_removed(id, true).await.unwrap();
-    assert!(store.originals(order.id).await.unwrap().is_empty());
-    assert_eq!(store.add_original(order.id, "again.jpg", hash, &facts()).await.unwrap().0, id, "brought back");
-    assert_eq!(store.originals(order.id).await.unwrap().len(), 1);
-    assert!(matches!(store.original(id + 1).await, Err(StoreError::Missing { .. })));
-}
-
-#[rstest]
-#[tokio::test]
-async fn a_treatment_is_found_by_its_hash(#[future(awt)] database: Database) {
-    let treatment = Treatment::plain(Kernel::Lanczos3, Size::new(4000, 3000));
-    let hash = database.store.add_treatment(&treatment).await.unwrap();
-    assert_eq!(database.store.add_treatment(&treatment).await.unwrap(), hash);
-    let found = database.store.treatment(hash).await.unwrap();
-    assert_eq!((found.hash(), found), (hash, treatment));
+async fn state(store: &Store, id: u64) -> JobState {
+    store.job(id).await.unwrap().state
 }
 
 #[rstest]
@@ -141,8 +54,8 @@ async fn a_finished_job_has_its_enlargement_and_only_once(#[future(awt)] databas
     queued(store, 1).await;
     let job = store.take_job("a").await.unwrap().unwrap();
     assert_eq!((job.state, job.attempts), (JobState::Running, 1));
-    assert_eq!(store.renew_lease(job.id, "a", 0.5, Some(3.0)).await.unwrap(), Lease::Held);
-    assert_eq!(store.renew_lease(job.id, "b", 0.9, None).await.unwrap(), Lease::Lost);
+    assert_eq!(store.renew_lease(job.id, "a", sign(0.5)).await.unwrap(), Lease::Held);
+    assert_eq!(store.renew_lease(job.id, "b", sign(0.9)).await.unwrap(), Lease::Lost);
     assert_eq!(store.job(job.id).await.unwrap().progress, 0.5);
     assert!(store.finish_job(&job, "a", "enlargements/1.tif", 99, &record(&job)).await.unwrap());
     assert!(!store.finish_job(&job, "a", "enlargements/1.tif", 99, &record(&job)).await.unwrap());
@@ -156,7 +69,7 @@ async fn a_finished_job_has_its_enlargement_and_only_once(#[future(awt)] databas
 async fn a_job_whose_worker_died_is_taken_again_but_not_for_ever(#[future(awt)] database: Database) {
     let store = &database.store;
     let id = queued(store, 1).await[0].id;
-    for attempt in 1..=3 {
+    for attempt in 1..=MOST_ATTEMPTS {
         let job = store.take_job("doomed").await.unwrap().expect("the job is there");
         assert_eq!((job.id, job.attempts), (id, attempt));
         assert!(store.take_job("other").await.unwrap().is_none(), "the lease holds");
@@ -166,7 +79,7 @@ async fn a_job_whose_worker_died_is_taken_again_but_not_for_ever(#[future(awt)] 
     let job = store.job(id).await.unwrap();
     assert_eq!(job.state, JobState::Failed);
     assert!(job.reason.is_some());
-    assert_eq!(store.retry_job(id).await.unwrap().state, JobState::Waiting);
+    store.retry_jobs(&[id]).await.unwrap();
     assert_eq!(store.take_job("other").await.unwrap().unwrap().attempts, 1);
 }
 
@@ -176,16 +89,17 @@ async fn cancelling_reaches_waiting_and_running_jobs(#[future(awt)] database: Da
     let store = &database.store;
     let jobs = queued(store, 2).await;
     let running = store.take_job("a").await.unwrap().unwrap();
-    assert_eq!(store.cancel_job(jobs[1].id).await.unwrap().state, JobState::Cancelled);
-    assert_eq!(store.cancel_job(running.id).await.unwrap().state, JobState::Running);
-    assert_eq!(store.renew_lease(running.id, "a", 0.1, None).await.unwrap(), Lease::CancelRequested);
+    store.cancel_jobs(&[jobs[1].id, running.id]).await.unwrap();
+    assert_eq!(state(store, jobs[1].id).await, JobState::Cancelled);
+    assert_eq!(state(store, running.id).await, JobState::Running);
+    assert_eq!(store.renew_lease(running.id, "a", sign(0.1)).await.unwrap(), Lease::CancelRequested);
     store.end_job(running.id, "a", JobState::Cancelled, "").await.unwrap();
     assert_eq!(store.job(running.id).await.unwrap().state, JobState::Cancelled);
     assert!(store.take_job("a").await.unwrap().is_none());
-    let again = store.retry_job(running.id).await.unwrap();
-    assert_eq!(again.state, JobState::Waiting);
+    store.retry_jobs(&[running.id]).await.unwrap();
+    assert_eq!(state(store, running.id).await, JobState::Waiting);
     store.take_job("a").await.unwrap().unwrap();
-    assert_eq!(store.renew_lease(running.id, "a", 0.1, None).await.unwrap(), Lease::Held, "the old request is gone");
+    assert_eq!(store.renew_lease(running.id, "a", sign(0.1)).await.unwrap(), Lease::Held, "the old request is gone");
 }
 
 #[rstest]
@@ -194,7 +108,7 @@ async fn a_returned_job_waits_again_and_the_attempt_does_not_count(#[future(awt)
     let store = &database.store;
     queued(store, 1).await;
     let job = store.take_job("a").await.unwrap().unwrap();
-    store.return_job(job.id, "a").await.unwrap();
+    store.return_job(job.id, "a", false).await.unwrap();
     let job = store.job(job.id).await.unwrap();
     assert_eq!((job.state, job.attempts), (JobState::Waiting, 0));
 }
@@ -206,10 +120,115 @@ async fn changes_are_told_once(#[future(awt)] database: Database) {
     let before = store.now().await.unwrap();
     tokio::time::sleep(Duration::from_millis(5)).await;
     let jobs = queued(store, 2).await;
-    let (changed, latest) = store.jobs_changed_since(before).await.unwrap();
+    let changed = store.jobs_changed_since(before).await.unwrap();
     assert_eq!(changed.len(), 2);
-    assert!(store.jobs_changed_since(latest).await.unwrap().0.is_empty());
-    store.cancel_job(jobs[0].id).await.unwrap();
-    let (changed, _) = store.jobs_changed_since(latest).await.unwrap();
+    let latest = changed[1].changed_at;
+    assert!(store.jobs_changed_since(latest).await.unwrap().is_empty());
+    store.cancel_jobs(&[jobs[0].id]).await.unwrap();
+    let changed = store.jobs_changed_since(latest).await.unwrap();
     assert_eq!(changed.iter().map(|j| j.id).collect::<Vec<_>>(), [jobs[0].id]);
+}
+
+#[rstest]
+#[tokio::test]
+async fn a_paused_job_is_passed_over_and_keeps_what_it_has(#[future(awt)] database: Database) {
+    let store = &database.store;
+    let jobs = queued(store, 2).await;
+    let running = store.take_job("a").await.unwrap().unwrap();
+    store.renew_lease(running.id, "a", sign(0.4)).await.unwrap();
+    store.pause_jobs(&[running.id, jobs[1].id]).await.unwrap();
+    assert_eq!(state(store, jobs[1].id).await, JobState::Paused);
+    assert_eq!(store.renew_lease(running.id, "a", sign(0.4)).await.unwrap(), Lease::PauseRequested);
+    store.return_job(running.id, "a", true).await.unwrap();
+    let paused = store.job(running.id).await.unwrap();
+    assert_eq!((paused.state, paused.attempts, paused.progress), (JobState::Paused, 0, 0.4));
+    assert!(store.take_job("a").await.unwrap().is_none());
+    store.resume_jobs(&[running.id]).await.unwrap();
+    assert_eq!(store.take_job("a").await.unwrap().unwrap().id, running.id);
+    assert_eq!(store.renew_lease(running.id, "a", sign(0.5)).await.unwrap(), Lease::Held, "the old request is gone");
+}
+
+#[rstest]
+#[tokio::test]
+async fn a_sheet_that_is_held_up_starts_nothing(#[future(awt)] database: Database) {
+    let store = &database.store;
+    queued(store, 2).await;
+    let running = store.take_job("a").await.unwrap().unwrap();
+    store.hold_up(true).await.unwrap();
+    assert!(store.take_job("b").await.unwrap().is_none());
+    assert_eq!(store.renew_lease(running.id, "a", sign(0.1)).await.unwrap(), Lease::HeldUp);
+    store.hold_up(false).await.unwrap();
+    assert_eq!(store.renew_lease(running.id, "a", sign(0.1)).await.unwrap(), Lease::Held);
+    assert!(store.take_job("b").await.unwrap().is_some());
+}
+
+async fn turns(store: &Store) -> Vec<u64> {
+    store.run_sheet(10).await.unwrap().ahead.iter().map(|job| job.id).collect()
+}
+
+#[rstest]
+#[tokio::test]
+async fn jobs_go_in_the_order_that_a_person_gives_them(#[future(awt)] database: Database) {
+    let store = &database.store;
+    let ids: Vec<u64> = queued(store, 5).await.iter().map(|job| job.id).collect();
+    let [a, b, c, d, e] = ids[..] else { panic!() };
+    assert_eq!(turns(store).await, [a, b, c, d, e]);
+    store.move_jobs(&[e, d], Some(b)).await.unwrap();
+    assert_eq!(turns(store).await, [a, e, d, b, c]);
+    store.move_jobs(&[a], None).await.unwrap();
+    assert_eq!(turns(store).await, [e, d, b, c, a]);
+    store.set_priority(&[c], 1).await.unwrap();
+    assert_eq!(turns(store).await, [c, e, d, b, a]);
+    // What is put before an urgent job becomes as urgent as that.
+    store.move_jobs(&[a], Some(c)).await.unwrap();
+    assert_eq!(turns(store).await, [a, c, e, d, b]);
+    for _ in 0..100 {
+        store.move_jobs(&[b], Some(d)).await.unwrap();
+        store.move_jobs(&[d], Some(b)).await.unwrap();
+    }
+    assert_eq!(turns(store).await, [a, c, e, d, b], "places do not run out");
+    assert_eq!(store.take_job("w").await.unwrap().unwrap().id, a);
+    assert!(store.move_jobs(&[b], Some(999_999)).await.is_err());
+}
+
+#[rstest]
+#[tokio::test]
+async fn a_job_that_is_put_off_waits_its_time_and_says_why(#[future(awt)] database: Database) {
+    let store = &database.store;
+    let id = queued(store, 1).await[0].id;
+    store.take_job("a").await.unwrap().unwrap();
+    store.put_off_job(id, "a", "the disk is full", 60).await.unwrap();
+    let job = store.job(id).await.unwrap();
+    assert_eq!((job.state, job.attempts, job.reason.as_deref()), (JobState::Waiting, 0, Some("the disk is full")));
+    assert!(store.take_job("a").await.unwrap().is_none());
+    store.retry_jobs(&[id]).await.unwrap();
+    let job = store.take_job("a").await.unwrap().expect("a person may say that it is to be tried now");
+    assert_eq!(job.reason, None);
+    store.put_off_job(id, "a", "the disk is full", 0).await.unwrap();
+    tokio::time::sleep(Duration::from_millis(5)).await;
+    assert!(store.take_job("a").await.unwrap().is_some(), "when its time has come");
+}
+
+#[rstest]
+#[tokio::test]
+async fn workers_machines_and_forecasts(#[future(awt)] database: Database) {
+    let store = &database.store;
+    let jobs = queued(store, 2).await;
+    store.worker_seen("a", "forno", None).await.unwrap();
+    store.worker_seen("a", "forno", Some(jobs[0].id)).await.unwrap();
+    store.worker_seen("b", "banco", None).await.unwrap();
+    let there: Vec<_> = store.workers().await.unwrap().into_iter().map(|w| (w.machine, w.job_id)).collect();
+    assert_eq!(there, [("banco".to_owned(), None), ("forno".to_owned(), Some(jobs[0].id))]);
+    store.worker_left("a").await.unwrap();
+    assert_eq!(store.workers().await.unwrap().len(), 1);
+
+    assert_eq!(store.rates("forno").await.unwrap(), Rates::default());
+    let rates = Rates { models: [("everyday-x4-draft".to_owned(), 5e5)].into(), writing: Some(2e7), runs: 3 };
+    store.set_rates("forno", &rates).await.unwrap();
+    assert_eq!(store.rates("forno").await.unwrap(), rates);
+
+    assert_eq!(store.waiting_treatments().await.unwrap().len(), 2);
+    store.set_forecasts(&[(jobs[1].id, 42.5)]).await.unwrap();
+    let forecasts = [store.job(jobs[0].id).await.unwrap().forecast, store.job(jobs[1].id).await.unwrap().forecast];
+    assert_eq!(forecasts, [Some(10.0), Some(42.5)]);
 }

@@ -1,5 +1,6 @@
 //! Files in and out: a whole original is read, a result is written row band by row band.
 
+mod history;
 mod jpeg_end;
 mod jpeg_segments;
 mod metadata;
@@ -11,6 +12,7 @@ use std::str::FromStr;
 
 use serde::{Deserialize, Serialize};
 
+pub use history::History;
 pub(crate) use jpeg_segments::ZIGZAG;
 pub use metadata::Metadata;
 pub use read::{Decoded, Facts, read, thumbnail};

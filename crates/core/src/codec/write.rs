@@ -20,7 +20,7 @@ use tiff::encoder::{DirectoryEncoder, Rational, TiffEncoder, TiffKind, TiffKindB
 use tiff::tags::{CompressionMethod, PhotometricInterpretation, Predictor, ResolutionUnit, Tag, Type};
 
 use super::metadata::{Metadata, tiff_value};
-use super::{Chroma, CodecError, Compression, Format, OutputSettings};
+use super::{Chroma, CodecError, Compression, Format, History, OutputSettings};
 use crate::colour::{ColourProfile, Conversion};
 use crate::picture::{Channels, Depth, Original, Planes, Samples, Size};
 
@@ -52,12 +52,22 @@ pub struct Carried {
     pub profile: Option<Arc<ColourProfile>>,
     /// What the original's file says about itself.
     pub metadata: Option<Arc<Metadata>>,
+    /// What was done to it.
+    pub history: Option<History>,
 }
 
 impl Carried {
     /// All that an original has.
     pub fn from(original: &Original) -> Self {
-        Self { profile: original.profile().cloned(), metadata: original.metadata().cloned() }
+        Self { profile: original.profile().cloned(), metadata: original.metadata().cloned(), history: None }
+    }
+
+    fn xmp_packet(&self) -> Option<Vec<u8>> {
+        let packet = self.metadata.as_deref().and_then(Metadata::xmp_packet);
+        match &self.history {
+            Some(history) => Some(history.added_to(packet)),
+            None => packet,
+        }
     }
 }
 
@@ -321,6 +331,10 @@ fn write_exif_directories<W: Write + Seek, K: TiffKind>(
     spec: &Spec,
 ) -> tiff::TiffResult<Directory> {
     let mut entries = Directory::empty();
+    if let Some(xmp) = spec.carried.xmp_packet() {
+        let mut main = file.extra_directory()?;
+        entries.extend([(Tag::Unknown(XMP_TAG), main.write_entry_bytes(Type::BYTE, &xmp)?)]);
+    }
     let Some(metadata) = &spec.carried.metadata else { return Ok(entries) };
     for (context, pointer) in [(exif::Context::Exif, 34665), (exif::Context::Gps, 34853)] {
         let values: Vec<_> = metadata
@@ -355,9 +369,6 @@ fn write_exif_directories<W: Write + Seek, K: TiffKind>(
     }
     if let Some(iptc) = &metadata.iptc_tag {
         entries.extend([(Tag::Unknown(IPTC_TAG), main.write_entry_bytes(Type::UNDEFINED, iptc)?)]);
-    }
-    if let Some(xmp) = metadata.xmp_packet() {
-        entries.extend([(Tag::Unknown(XMP_TAG), main.write_entry_bytes(Type::BYTE, &xmp)?)]);
     }
     Ok(entries)
 }
@@ -449,7 +460,7 @@ fn encode_png<W: Write>(out: W, spec: &Spec, bands: Receiver<Samples>) -> Result
     let mut encoder = png::Encoder::with_info(out, info).map_err(png_refusal)?;
     encoder.set_compression(png::Compression::Fast);
     encoder.add_text_chunk("Software".to_owned(), SOFTWARE.to_owned()).map_err(png_refusal)?;
-    if let Some(packet) = metadata.and_then(Metadata::xmp_packet).and_then(|p| String::from_utf8(p).ok()) {
+    if let Some(packet) = spec.carried.xmp_packet().and_then(|p| String::from_utf8(p).ok()) {
         encoder.add_itxt_chunk(XMP_TEXT.to_owned(), packet).map_err(png_refusal)?;
     }
     let mut header = encoder.write_header().map_err(png_refusal)?;
@@ -543,15 +554,14 @@ fn encode_jpeg<W: Write>(out: W, spec: &Spec, bands: Receiver<Samples>) -> Resul
         let ppi = ppi.round().clamp(1.0, f64::from(u16::MAX)) as u16;
         encoder.set_density(Density::Inch { x: ppi, y: ppi });
     }
-    if let Some(metadata) = &spec.carried.metadata {
-        let exif = metadata.exif_block(spec.size).map(|block| (1, [b"Exif\0\0", &block[..]].concat()));
-        let xmp = metadata.xmp_packet().map(|packet| (1, [XMP_SEGMENT, &packet].concat()));
-        let iptc = metadata.iptc_segments.iter().map(|segment| (13, segment.clone()));
-        for (number, segment) in exif.into_iter().chain(xmp).chain(iptc) {
-            // A segment ends at 64 KiB; what is longer cannot have come from a JPEG and stays behind.
-            if segment.len() <= 65_533 {
-                encoder.add_app_segment(number, &segment).map_err(refusal)?;
-            }
+    let metadata = spec.carried.metadata.as_deref();
+    let exif = metadata.and_then(|m| m.exif_block(spec.size)).map(|block| (1, [b"Exif\0\0", &block[..]].concat()));
+    let xmp = spec.carried.xmp_packet().map(|packet| (1, [XMP_SEGMENT, &packet].concat()));
+    let iptc = metadata.into_iter().flat_map(|m| m.iptc_segments.iter().map(|segment| (13, segment.clone())));
+    for (number, segment) in exif.into_iter().chain(xmp).chain(iptc) {
+        // A segment ends at 64 KiB; what is longer cannot have come from a JPEG and stays behind.
+        if segment.len() <= 65_533 {
+            encoder.add_app_segment(number, &segment).map_err(refusal)?;
         }
     }
     if let Some(profile) = &spec.carried.profile {
@@ -585,8 +595,8 @@ fn encode_webp<W: Write>(out: W, spec: &Spec, bands: Receiver<Samples>) -> Resul
     }
     if let Some(metadata) = &spec.carried.metadata {
         encoder.set_exif_metadata(metadata.exif_block(spec.size).unwrap_or_default());
-        encoder.set_xmp_metadata(metadata.xmp_packet().unwrap_or_default());
     }
+    encoder.set_xmp_metadata(spec.carried.xmp_packet().unwrap_or_default());
     encoder.encode(&pixels, spec.size.width, spec.size.height, colour).map_err(|e| match e {
         image_webp::EncodingError::IoError(e) => CodecError::Io(e),
         other => refusal(other),

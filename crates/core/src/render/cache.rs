@@ -50,6 +50,21 @@ impl Tile {
         }
     }
 
+    /// Width and height.
+    pub(super) fn size(&self) -> Size {
+        self.size
+    }
+
+    /// One channel after the other, 0 to 65,535.
+    pub(super) fn values(&self) -> &[u16] {
+        &self.values
+    }
+
+    /// The tile of such values, three for each pixel.
+    pub(super) fn from_values(size: Size, values: Vec<u16>) -> Self {
+        Self { size, values }
+    }
+
     fn bytes(&self) -> usize {
         self.values.len() * 2
     }

@@ -10,6 +10,7 @@ use std::sync::Arc;
 use rayon::prelude::*;
 
 use super::cache::{Tile, TileCache, TileKey};
+use super::disk::DiskTiles;
 use super::{Cancelled, Pace, RenderError};
 use crate::clean;
 use crate::enlarge::Source;
@@ -75,14 +76,28 @@ pub struct Caches<'a> {
     pub shared: &'a TileCache,
     /// A run's own; new tiles go there instead, so that a run does not push out what is on screen.
     pub own: Option<&'a TileCache>,
+    /// What outlasts the program.
+    pub disk: Option<&'a DiskTiles>,
 }
 
 impl Caches<'_> {
     fn get(&self, key: &TileKey) -> Option<Arc<Tile>> {
-        self.own.and_then(|own| own.get(key)).or_else(|| self.shared.get(key))
+        let at_hand = self.own.and_then(|own| own.get(key)).or_else(|| self.shared.get(key));
+        at_hand.or_else(|| {
+            let tile = Arc::new(self.disk?.get(key)?);
+            self.remember(*key, Arc::clone(&tile));
+            Some(tile)
+        })
     }
 
     fn put(&self, key: TileKey, tile: Arc<Tile>) {
+        if let Some(disk) = self.disk {
+            disk.put(&key, &tile);
+        }
+        self.remember(key, tile);
+    }
+
+    fn remember(&self, key: TileKey, tile: Arc<Tile>) {
         self.own.unwrap_or(self.shared).put(key, tile);
     }
 }

@@ -7,6 +7,7 @@
 mod areas;
 pub mod cache;
 mod departure;
+pub mod disk;
 mod layback;
 mod level;
 mod run;
@@ -21,11 +22,12 @@ use crate::model::{ModelError, Shelf};
 use crate::picture::{Original, Planes, Region, Size};
 use crate::treatment::{Enlarge, Fill, Margin, Treatment};
 use cache::TileCache;
+use disk::DiskTiles;
 use layback::around;
 use level::{Below, Caches, Level};
 
 pub use departure::Measures;
-pub use run::run;
+pub use run::{Destination, run};
 
 /// How the last step of a learned chain comes down to the exact size.
 const LAST_STEP: Kernel = Kernel::Lanczos3;
@@ -72,12 +74,23 @@ impl Pace for Unhurried {}
 pub struct Renderer {
     shelf: RwLock<Arc<Shelf>>,
     tiles: TileCache,
+    disk: Option<DiskTiles>,
 }
 
 impl Renderer {
     /// A renderer that keeps up to `tile_bytes` of computed tiles.
     pub fn new(shelf: Shelf, tile_bytes: usize) -> Self {
-        Self { shelf: RwLock::new(Arc::new(shelf)), tiles: TileCache::new(tile_bytes) }
+        Self { shelf: RwLock::new(Arc::new(shelf)), tiles: TileCache::new(tile_bytes), disk: None }
+    }
+
+    /// The same, with tiles on disk besides.
+    pub fn with_disk(self, disk: DiskTiles) -> Self {
+        Self { disk: Some(disk), ..self }
+    }
+
+    /// The tiles on disk, where there are any.
+    pub fn disk(&self) -> Option<&DiskTiles> {
+        self.disk.as_ref()
     }
 
     /// The models, as they are now.
@@ -360,7 +373,7 @@ impl<'a> Work<'a> {
     }
 
     fn caches(&self) -> Caches<'_> {
-        Caches { shared: &self.renderer.tiles, own: self.own }
+        Caches { shared: &self.renderer.tiles, own: self.own, disk: self.renderer.disk.as_ref() }
     }
 }
 

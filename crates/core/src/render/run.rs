@@ -6,14 +6,26 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use super::cache::TileCache;
 use super::level::{BLOCK_ROWS, TILE};
 use super::{Cancelled, Pace, RenderError, Renderer};
-use crate::codec::{Carried, OutputSettings, PictureWriter};
+use crate::codec::{Carried, History, OutputSettings, PictureWriter};
 use crate::picture::{Original, Region, Size};
+use crate::reading::Reading;
 use crate::treatment::{Part, Treatment};
 
 /// Rows of a band at most: memory follows them.
 const TALLEST_BAND: u32 = 256;
 
-/// Renders the whole result into `path`, which appears only when it is complete.
+/// Where a result goes, and as what.
+#[derive(Clone, Copy, Debug)]
+pub struct Destination<'a> {
+    /// The file, which appears only when it is complete.
+    pub path: &'a Path,
+    /// Its format, depth and resolution.
+    pub settings: OutputSettings,
+    /// What was measured on the original, to be written into the file beside the treatment.
+    pub reading: Option<&'a Reading>,
+}
+
+/// Renders the whole result into a file.
 ///
 /// `progress` hears the share that is done, 0 to 1, never less than before. Memory depends on the width
 /// of the result and on the tiles, not on its height.
@@ -21,14 +33,15 @@ pub fn run(
     renderer: &Renderer,
     original: &Original,
     treatment: &Treatment,
-    settings: OutputSettings,
-    path: &Path,
+    to: Destination<'_>,
     pace: &dyn Pace,
     progress: &(dyn Fn(f64) + Sync),
 ) -> Result<(), RenderError> {
     let size = treatment.sheet();
     let kept = treatment.frame.size(original.size())?;
-    let mut writer = PictureWriter::create(path, size, original.channels(), settings, Carried::from(original))?;
+    let history = History::new(original.hash(), treatment, to.reading);
+    let carried = Carried { history: Some(history), ..Carried::from(original) };
+    let mut writer = PictureWriter::create(to.path, size, original.channels(), to.settings, carried)?;
     let own = TileCache::new(tile_rows_bytes(kept, treatment, 3 * BLOCK_ROWS));
     let work = treatment.model_inputs(kept).iter().map(|(_, pixels)| pixels).sum();
     let counted = Counted { pace, done: AtomicU64::new(0), work, progress };

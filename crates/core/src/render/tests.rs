@@ -3,6 +3,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 
 use rstest::rstest;
 
+use super::disk::DiskTiles;
 use super::*;
 use crate::area::{Mask, Place, Shape, Stroke};
 use crate::clean::{Clean, Noise, NoiseCurve};
@@ -123,8 +124,29 @@ fn nothing_is_computed_twice_and_a_run_takes_over_the_previews_tiles() {
     let folder = tempfile::tempdir().unwrap();
     let pace = Counting::default();
     let path = folder.path().join("out.tif");
-    run(&renderer, &original, &treatment, OutputSettings::new(Format::Tiff), &path, &pace, &|_| {}).unwrap();
+    let to = Destination { path: &path, settings: OutputSettings::new(Format::Tiff), reading: None };
+    run(&renderer, &original, &treatment, to, &pace, &|_| {}).unwrap();
     assert_eq!(pace.blocks.into_inner(), 0);
+}
+
+#[test]
+fn a_run_that_was_cut_short_goes_on_in_another_program() {
+    let original = photo(500, 400);
+    let treatment = learned(&original, Size::new(2000, 1600));
+    let folder = tempfile::tempdir().unwrap();
+    let program = || renderer().with_disk(DiskTiles::open(&folder.path().join("tiles"), 1 << 30).unwrap());
+    let path = folder.path().join("out.tif");
+    let to = Destination { path: &path, settings: OutputSettings::new(Format::Tiff), reading: None };
+    let first = Counting { stop_after: Some(1), ..Counting::default() };
+    assert!(run(&program(), &original, &treatment, to, &first, &|_| {}).is_err() && !path.exists());
+    let second = Counting::default();
+    run(&program(), &original, &treatment, to, &second, &|_| {}).unwrap();
+    let whole = Counting::default();
+    let other = folder.path().join("other.tif");
+    run(&renderer(), &original, &treatment, Destination { path: &other, ..to }, &whole, &|_| {}).unwrap();
+    let (kept, rest, all) = (first.blocks.into_inner(), second.blocks.into_inner(), whole.blocks.into_inner());
+    assert!(kept >= 1 && kept + rest == all, "{kept} + {rest} blocks of {all}");
+    assert_eq!(std::fs::read(&path).unwrap(), std::fs::read(&other).unwrap(), "to the byte");
 }
 
 #[rstest]
@@ -141,7 +163,15 @@ fn the_file_holds_what_the_preview_shows(#[case] size: Size, #[case] format: For
     let settings = OutputSettings { depth, ..OutputSettings::new(format) };
     let heard = std::sync::Mutex::new(Vec::new());
     let progress = |share: f64| heard.lock().unwrap().push(share);
-    run(&renderer(), &original, &treatment, settings, &path, &Unhurried, &progress).unwrap();
+    run(
+        &renderer(),
+        &original,
+        &treatment,
+        Destination { path: &path, settings, reading: None },
+        &Unhurried,
+        &progress,
+    )
+    .unwrap();
 
     let heard = heard.into_inner().unwrap();
     assert!(heard.len() >= 2 && heard.windows(2).all(|w| w[0] <= w[1]) && heard.last() == Some(&1.0), "{heard:?}");
@@ -160,7 +190,8 @@ fn a_cancelled_run_leaves_nothing_behind() {
     let folder = tempfile::tempdir().unwrap();
     let pace = Counting { stop_after: Some(1), ..Counting::default() };
     let path = folder.path().join("out.png");
-    let outcome = run(&renderer(), &original, &treatment, OutputSettings::new(Format::Png), &path, &pace, &|_| {});
+    let to = Destination { path: &path, settings: OutputSettings::new(Format::Png), reading: None };
+    let outcome = run(&renderer(), &original, &treatment, to, &pace, &|_| {});
     assert!(matches!(outcome, Err(RenderError::Cancelled(_))));
     assert_eq!(std::fs::read_dir(folder.path()).unwrap().count(), 0);
 }
@@ -224,7 +255,8 @@ fn a_run_writes_what_the_views_showed() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("all.png");
     let settings = OutputSettings { depth: Depth::Sixteen, ..OutputSettings::new(Format::Png) };
-    run(&renderer(), &original, &treatment, settings, &path, &Unhurried, &|_| {}).unwrap();
+    let to = Destination { path: &path, settings, reading: None };
+    run(&renderer(), &original, &treatment, to, &Unhurried, &|_| {}).unwrap();
     let hash = ContentHash::of_file(&path).unwrap();
     let written = read(&path, hash, &Limits::default()).unwrap().original;
     let whole = renderer().render(&original, &treatment, treatment.sheet().whole(), &Unhurried).unwrap();
@@ -271,8 +303,9 @@ fn a_run_computes_nothing_that_a_view_computed() {
     renderer.render(&original, &treatment, treatment.sheet().whole(), &Unhurried).unwrap();
     let folder = tempfile::tempdir().unwrap();
     let blocks = Blocks::default();
-    let settings = OutputSettings::new(Format::Png);
-    run(&renderer, &original, &treatment, settings, &folder.path().join("a.png"), &blocks, &|_| {}).unwrap();
+    let path = folder.path().join("a.png");
+    let to = Destination { path: &path, settings: OutputSettings::new(Format::Png), reading: None };
+    run(&renderer, &original, &treatment, to, &blocks, &|_| {}).unwrap();
     assert_eq!(blocks.0.into_inner(), 0);
 }
 
@@ -288,8 +321,9 @@ fn a_run_computes_nothing_twice() {
             self.0.fetch_add(pixels as usize, Ordering::Relaxed);
         }
     }
-    let settings = OutputSettings::new(Format::Png);
-    run(&renderer(), &original, &treatment, settings, &folder.path().join("a.png"), &Pixels(&pixels), &|_| {}).unwrap();
+    let path = folder.path().join("a.png");
+    let to = Destination { path: &path, settings: OutputSettings::new(Format::Png), reading: None };
+    run(&renderer(), &original, &treatment, to, &Pixels(&pixels), &|_| {}).unwrap();
     let due: u64 = treatment.model_inputs(original.size()).iter().map(|(_, pixels)| pixels).sum();
     assert_eq!(pixels.into_inner() as u64, due);
 }

@@ -7,7 +7,6 @@ use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
 
-use dettaglio_core::limits::Limits;
 use dettaglio_server::service::{Service, Settings};
 use dettaglio_store::testing::TestServer;
 use fantoccini::actions::{InputSource, KeyAction, KeyActions, MouseActions, PointerAction};
@@ -35,15 +34,11 @@ pub fn server_program() -> PathBuf {
 /// The server with its front end, in a folder and a database of its own.
 pub async fn service(folder: &TempDir, database: &TestServer, demo: bool) -> Service {
     let settings = Settings {
-        port: 0,
-        data: folder.path().to_owned(),
         database: Some(database.fresh_database().await),
-        models: project().join("models"),
         program: server_program(),
-        front: project().join("web/dist"),
         demo: demo.then(|| project().join("demo")),
-        limits: Limits::default(),
         measure_speed: false,
+        ..Settings::new(&project(), folder.path().to_owned())
     };
     assert!(
         settings.front.join("index.html").is_file(),

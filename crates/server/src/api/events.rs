@@ -57,8 +57,8 @@ async fn tell(
         Some(moment) => moment,
         None => store.now().await?,
     };
-    let (jobs, latest) = store.jobs_changed_since(since).await?;
-    *seen = Some(latest);
+    let jobs = store.jobs_changed_since(since).await?;
+    *seen = Some(jobs.last().map_or(since, |job| job.changed_at));
     for job in jobs {
         // Nobody listening is no error.
         let _ = changes.send(job.into());

@@ -36,7 +36,7 @@ pub async fn health(State(app): State<App>) -> Json<Health> {
         database: told(app.store.ping().await),
         store: told(app.files.check().await),
         engine: told(Engine::load().map(|_| ())),
-        workers: 1,
-        busy: app.worker.is_busy().into(),
+        workers: app.workers.len() as u32,
+        busy: app.workers.iter().filter(|worker| worker.is_busy()).count() as u32,
     })
 }

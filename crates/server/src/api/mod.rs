@@ -1,5 +1,9 @@
 //! The HTTP API under /api/v1: one file per noun.
 
+pub mod batch;
+pub mod cache;
+pub mod delivery;
+pub mod devices;
 pub mod events;
 pub mod health;
 pub mod house;
@@ -8,7 +12,11 @@ pub mod models;
 pub mod orders;
 pub mod originals;
 pub mod plan;
+pub mod products;
 pub mod reading;
+pub mod results;
+pub mod session;
+pub mod shared;
 pub mod spots;
 pub mod tiles;
 
@@ -29,7 +37,7 @@ use crate::problem::Problem;
         title = "Dettaglio",
         description = "Enlarges photographs for large prints. Errors are RFC 9457 problem details."
     ),
-    components(schemas(Problem, jobs::JobView, models::Side, tiles::Show))
+    components(schemas(Problem, jobs::JobView, models::Side, tiles::Show, delivery::Going, shared::SharedSide))
 )]
 struct Document;
 
@@ -42,13 +50,22 @@ pub fn routes() -> OpenApiRouter<App> {
         .routes(routes!(models::restore_model))
         .routes(routes!(models::example))
         .routes(routes!(orders::list_orders, orders::add_order))
-        .routes(routes!(orders::show_order))
+        .routes(routes!(orders::show_order, orders::change_order))
+        .routes(routes!(orders::shelve_order))
+        .routes(routes!(products::products, products::keep_product))
+        .routes(routes!(products::remove_product))
+        .routes(routes!(batch::preflight))
+        .routes(routes!(batch::run_batch))
+        .routes(routes!(batch::edit))
+        .routes(routes!(delivery::report_html))
+        .routes(routes!(delivery::report_pdf))
+        .routes(routes!(delivery::delivery))
         .routes(routes!(originals::import_originals))
         .routes(routes!(originals::show_original, originals::remove_original))
         .routes(routes!(originals::restore_original))
         .routes(routes!(originals::thumbnail))
         .routes(routes!(originals::original_file))
-        .routes(routes!(plan::wish, plan::forget_wish))
+        .routes(routes!(plan::wish, plan::set_wish, plan::forget_wish))
         .routes(routes!(reading::reading))
         .routes(routes!(reading::suggestion))
         .routes(routes!(plan::plan))
@@ -65,9 +82,24 @@ pub fn routes() -> OpenApiRouter<App> {
         .routes(routes!(tiles::enlargement_tile))
         .routes(routes!(jobs::add_job))
         .routes(routes!(jobs::show_job))
-        .routes(routes!(jobs::cancel_job))
-        .routes(routes!(jobs::retry_job))
-        .routes(routes!(jobs::result_file))
+        .routes(routes!(jobs::instruct))
+        .routes(routes!(jobs::run_sheet))
+        .routes(routes!(jobs::hold_up))
+        .routes(routes!(results::judge))
+        .routes(routes!(results::remove_result))
+        .routes(routes!(results::restore_result))
+        .routes(routes!(results::result_file))
+        .routes(routes!(results::look))
+        .routes(routes!(tiles::enlargement_crop))
+        .routes(routes!(cache::cache, cache::clear_cache))
+        .routes(routes!(devices::devices))
+        .routes(routes!(devices::print))
+        .routes(routes!(devices::printings))
+        .routes(routes!(shared::links, shared::add_link))
+        .routes(routes!(shared::remove_link))
+        .routes(routes!(shared::shared))
+        .routes(routes!(shared::shared_picture))
+        .merge(session::routes())
         .routes(routes!(events::events))
 }
 

@@ -3,41 +3,48 @@
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
-use chrono::{DateTime, NaiveDate, Utc};
-use dettaglio_store::orders::Order;
+use chrono::{DateTime, Utc};
+use dettaglio_store::orders::{Counts, Order, OrderDetails};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use super::jobs::{EnlargementView, JobView};
+use super::jobs::JobView;
 use super::originals::OriginalView;
+use super::results::EnlargementView;
 use super::{Address, Body};
 use crate::app::App;
 use crate::problem::Problem;
 
-/// The longest title or client name, in characters.
+/// The longest title, client or purpose, in characters.
 const LONGEST: usize = 200;
+
+/// The longest notes, in characters.
+const LONGEST_NOTES: usize = 10_000;
 
 /// An order in a list.
 #[derive(Debug, Serialize, ToSchema)]
 pub struct OrderView {
     /// Its number.
     pub id: u64,
-    /// What it is called.
-    pub title: String,
-    /// For whom; may be empty.
-    pub client: String,
-    /// When it is due.
-    pub due_on: Option<NaiveDate>,
+    /// What was said of it.
+    #[serde(flatten)]
+    pub details: OrderDetails,
+    /// What the shop that sent it calls it.
+    pub reference: Option<String>,
     /// When it was opened.
     pub created_at: DateTime<Utc>,
-    /// How many originals are in it.
-    pub originals: i64,
+    /// When it was put into the archive.
+    pub archived_at: Option<DateTime<Utc>>,
+    /// How far it is.
+    pub counts: Counts,
+    /// The first few originals.
+    pub first: Vec<u64>,
 }
 
 impl From<Order> for OrderView {
     fn from(order: Order) -> Self {
-        let Order { id, title, client, due_on, created_at, originals } = order;
-        Self { id, title, client, due_on, created_at, originals }
+        let Order { id, details, reference, created_at, archived_at, counts, first } = order;
+        Self { id, details, reference, created_at, archived_at, counts, first }
     }
 }
 
@@ -54,41 +61,54 @@ pub struct OrderContents {
     pub enlargements: Vec<EnlargementView>,
 }
 
-/// A new order.
-#[derive(Debug, Deserialize, ToSchema)]
-pub struct NewOrder {
-    /// What it is called.
-    pub title: String,
-    /// For whom.
-    #[serde(default)]
-    pub client: String,
-    /// When it is due.
-    #[serde(default)]
-    pub due_on: Option<NaiveDate>,
-}
-
-/// All orders, the newest first.
+/// All orders, the newest first, those in the archive too.
 #[utoipa::path(get, path = "/orders", tag = "orders", responses((status = OK, body = Vec<OrderView>)))]
 pub async fn list_orders(State(app): State<App>) -> Result<Json<Vec<OrderView>>, Problem> {
     Ok(Json(app.store.orders().await?.into_iter().map(OrderView::from).collect()))
 }
 
 /// Opens an order.
-#[utoipa::path(post, path = "/orders", tag = "orders", request_body = NewOrder,
+#[utoipa::path(post, path = "/orders", tag = "orders", request_body = OrderDetails,
     responses((status = CREATED, body = OrderView), (status = 422, body = Problem)))]
 pub async fn add_order(
     State(app): State<App>,
-    Body(new): Body<NewOrder>,
+    Body(details): Body<OrderDetails>,
 ) -> Result<(StatusCode, Json<OrderView>), Problem> {
-    let (title, client) = (new.title.trim(), new.client.trim());
+    let order = app.store.open_order(&sound(details)?, None).await?;
+    Ok((StatusCode::CREATED, Json(order.into())))
+}
+
+/// Says something else of an order. Pictures with settings of their own keep them.
+#[utoipa::path(put, path = "/orders/{id}", tag = "orders", params(("id" = u64, Path)), request_body = OrderDetails,
+    responses((status = OK, body = OrderView), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn change_order(
+    State(app): State<App>,
+    Address(id): Address<u64>,
+    Body(details): Body<OrderDetails>,
+) -> Result<Json<OrderView>, Problem> {
+    app.store.set_order(id, &sound(details)?).await?;
+    Ok(Json(app.store.order(id).await?.into()))
+}
+
+fn sound(details: OrderDetails) -> Result<OrderDetails, Problem> {
+    let plain = |text: &str| text.trim().to_owned();
+    let (title, client, purpose) = (plain(&details.title), plain(&details.client), plain(&details.purpose));
     if title.is_empty() {
         return Err(Problem::refused("order.title", "an order needs a title").field("title"));
     }
-    if title.chars().count() > LONGEST || client.chars().count() > LONGEST {
-        return Err(Problem::refused("order.title", format!("a title or a client has at most {LONGEST} characters")));
+    if [&title, &client, &purpose].iter().any(|text| text.chars().count() > LONGEST) {
+        let detail = format!("title, client and purpose have at most {LONGEST} characters each");
+        return Err(Problem::refused("order.title", detail).field("title"));
     }
-    let order = app.store.add_order(title, client, new.due_on).await?;
-    Ok((StatusCode::CREATED, Json(order.into())))
+    if details.notes.chars().count() > LONGEST_NOTES {
+        return Err(
+            Problem::refused("order.notes", format!("notes have at most {LONGEST_NOTES} characters")).field("notes")
+        );
+    }
+    if details.least_ppi.is_some_and(|ppi| !(1.0..=2400.0).contains(&ppi)) {
+        return Err(Problem::refused("order.least-ppi", "the least resolution is 1 to 2400 ppi").field("least_ppi"));
+    }
+    Ok(OrderDetails { title, client, purpose, ..details })
 }
 
 /// An order with its originals, jobs and results.
@@ -100,4 +120,36 @@ pub async fn show_order(State(app): State<App>, Address(id): Address<u64>) -> Re
     let jobs = app.store.jobs(id).await?.into_iter().map(JobView::from).collect();
     let enlargements = app.store.enlargements(id).await?.into_iter().map(EnlargementView::from).collect();
     Ok(Json(OrderContents { order, originals, jobs, enlargements }))
+}
+
+/// Where an order is kept.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Shelving {
+    /// Among those in work.
+    Current,
+    /// In the archive.
+    Archived,
+    /// Off the list; it can be put back.
+    Removed,
+}
+
+/// Where an order is to be kept.
+#[derive(Clone, Copy, Debug, Deserialize, ToSchema)]
+pub struct Shelve {
+    /// There.
+    pub to: Shelving,
+}
+
+/// Puts an order into the archive, off the list, or back. Nothing in it is touched.
+#[utoipa::path(post, path = "/orders/{id}/shelve", tag = "orders", params(("id" = u64, Path)), request_body = Shelve,
+    responses((status = NO_CONTENT), (status = 404, body = Problem)))]
+pub async fn shelve_order(
+    State(app): State<App>,
+    Address(id): Address<u64>,
+    Body(Shelve { to }): Body<Shelve>,
+) -> Result<StatusCode, Problem> {
+    app.store.set_archived(id, to == Shelving::Archived).await?;
+    app.store.set_order_removed(id, to == Shelving::Removed).await?;
+    Ok(StatusCode::NO_CONTENT)
 }

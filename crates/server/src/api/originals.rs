@@ -22,6 +22,7 @@ use utoipa::{IntoParams, ToSchema};
 
 use super::{Address, Question};
 use crate::app::App;
+use crate::archive;
 use crate::problem::Problem;
 use crate::serve_file;
 use crate::studio::{Lane, blocking};
@@ -76,12 +77,12 @@ pub struct Imported {
 #[derive(ToSchema)]
 #[allow(dead_code, reason = "describes the form for the API document")]
 pub struct ImportForm {
-    /// Any number of pictures.
+    /// Any number of pictures, or zip archives of them.
     #[schema(value_type = Vec<String>, format = Binary)]
     files: Vec<Vec<u8>>,
 }
 
-/// Imports pictures into an order; each is accepted or refused by itself.
+/// Imports pictures into an order, those in zip archives too; each is accepted or refused by itself.
 #[utoipa::path(post, path = "/orders/{id}/originals", tag = "originals", params(("id" = u64, Path)),
     request_body(content = ImportForm, content_type = "multipart/form-data"),
     responses((status = OK, body = Vec<Imported>), (status = 404, body = Problem)))]
@@ -96,28 +97,51 @@ pub async fn import_originals(
     let broken = |e: axum::extract::multipart::MultipartError| Problem::bad_request("request.form", e.body_text());
     while let Some(field) = form.next_field().await.map_err(broken)? {
         let Some(name) = field.file_name().map(naming::plain) else { continue };
-        outcomes.push(match import_one(&app, order, &name, field).await {
-            Ok((original, is_new)) => {
-                Imported { name, original: Some(original), already_there: !is_new, refused: None }
-            }
+        match receive(&app, field).await {
             // A connection that broke off has nobody left to be told about the rest.
             Err(problem) if problem.code == "request.form" => return Err(problem),
-            Err(problem) => Imported { name, original: None, already_there: false, refused: Some(problem) },
-        });
+            received => outcomes.extend(import_one(&app, order, name, received).await),
+        }
     }
     Ok(Json(outcomes))
 }
 
-async fn import_one(app: &App, order: u64, name: &str, field: Field<'_>) -> Result<(OriginalView, bool), Problem> {
-    let (file, hash) = receive(app, field).await?;
-    add_file(app, order, name, file, hash).await
+/// What became of a file; of an archive, of each file in it.
+async fn import_one(
+    app: &App,
+    order: u64,
+    name: String,
+    received: Result<(NamedTempFile, ContentHash), Problem>,
+) -> Vec<Imported> {
+    let files = match received {
+        Ok((file, _)) if archive::is_archive(file.path()) => {
+            let (work, limits) = (app.files.work().to_owned(), *app.studio.limits());
+            match blocking(move || archive::unpack(file.path(), &work, &limits)).await.and_then(|files| files) {
+                Ok(files) => files,
+                Err(problem) => vec![(name, Err(problem))],
+            }
+        }
+        received => vec![(name, received)],
+    };
+    let mut outcomes = Vec::with_capacity(files.len());
+    for (name, file) in files {
+        let outcome = match file {
+            Ok((file, hash)) => add_file(app, order, &name, file, hash).await,
+            Err(problem) => Err(problem),
+        };
+        outcomes.push(match outcome {
+            Ok((original, is_new)) => {
+                Imported { name, original: Some(original), already_there: !is_new, refused: None }
+            }
+            Err(problem) => Imported { name, original: None, already_there: false, refused: Some(problem) },
+        });
+    }
+    outcomes
 }
 
 /// Streams a file to disk and hashes it on the way.
 pub(super) async fn receive(app: &App, mut field: Field<'_>) -> Result<(NamedTempFile, ContentHash), Problem> {
-    let disk_full = |e: std::io::Error| {
-        Problem::new(StatusCode::INSUFFICIENT_STORAGE, "store.full", format!("the file could not be kept: {e}"))
-    };
+    let disk_full = |e: std::io::Error| Problem::full(e);
     let file = NamedTempFile::new_in(app.files.work()).map_err(disk_full)?;
     let mut out = tokio::fs::File::from_std(file.reopen().map_err(disk_full)?);
     let (mut hasher, mut bytes) = (Hasher::new(), 0);
@@ -233,6 +257,6 @@ pub async fn original_file(
     headers: HeaderMap,
 ) -> Result<Response, Problem> {
     let row = app.store.original(id).await?;
-    let path = app.files.path(&FileStore::original_key(row.hash))?;
+    let path = app.files.local(&FileStore::original_key(row.hash)).await?;
     serve_file::download(&path, &row.name, "application/octet-stream", headers).await
 }

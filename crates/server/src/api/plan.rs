@@ -12,7 +12,7 @@ use dettaglio_core::hash::ContentHash;
 use dettaglio_core::model::Shelf;
 use dettaglio_core::picture::Size;
 use dettaglio_core::reading::Reading;
-use dettaglio_core::recipe::{Area, Recipe, Steps, Surround, Worked};
+use dettaglio_core::recipe::{Area, Recipe, Steps, Surround, Ticket, Worked};
 use dettaglio_core::size::{Resolved, Target, eye_ppi, sharp_from_m};
 use dettaglio_core::treatment::{Treatment, TreatmentError};
 use dettaglio_store::orders::OriginalRow;
@@ -72,15 +72,42 @@ pub struct Alternative {
     pub areas: Vec<Area>,
 }
 
+/// What an order says of all its pictures.
+#[derive(Clone, Debug, Default)]
+pub struct Usual {
+    /// How large, and what lies around.
+    pub print: Option<Ticket>,
+    /// How they are treated.
+    pub steps: Option<Steps>,
+}
+
+impl Usual {
+    /// Of an order.
+    pub async fn of(app: &App, order: u64) -> Result<Self, Problem> {
+        let details = app.store.order(order).await?.details;
+        let steps = match details.house_treatment_id {
+            Some(id) => app.store.house_treatments().await?.into_iter().find(|h| h.id == id).map(|h| h.steps),
+            None => None,
+        };
+        Ok(Self { print: details.print, steps })
+    }
+}
+
 /// How large, when nothing was said: the print that the picture came in with, or twice its size.
 const FIRST_FACTOR: f64 = 2.0;
 
 impl Wish {
-    /// What is asked for when nothing was said yet: all that is suggested, as TIFF of the original's depth.
-    pub fn first(row: &OriginalRow, reading: &Reading, shelf: &Shelf) -> Result<Self, Problem> {
-        let target = row.target.unwrap_or(Target::Factor { factor: FIRST_FACTOR });
-        let wanted = SuggestionFor { target, frame: Frame::default(), surround: Surround::None, distance_m: None };
-        let recipe = wanted.suggest(row, reading, shelf)?.recipe;
+    /// What is asked for when nothing was said yet: what the order says, or else all that is suggested; as TIFF of the
+    /// original's depth.
+    pub fn first(row: &OriginalRow, reading: &Reading, shelf: &Shelf, usual: &Usual) -> Result<Self, Problem> {
+        let ordered = usual.print.map(|print| print.target);
+        let target = row.target.or(ordered).unwrap_or(Target::Factor { factor: FIRST_FACTOR });
+        let surround = usual.print.map_or(Surround::None, |print| print.surround);
+        let wanted = SuggestionFor { target, frame: Frame::default(), surround, distance_m: None };
+        let mut recipe = wanted.suggest(row, reading, shelf)?.recipe;
+        if let Some(steps) = &usual.steps {
+            recipe.steps = steps.for_reading(reading);
+        }
         let output = OutputSettings { depth: row.facts.depth, ..OutputSettings::new(Format::Tiff) };
         Ok(Self { target, recipe, output, letter: Letter::A, alternatives: Vec::new(), distance_m: None })
     }
@@ -89,8 +116,21 @@ impl Wish {
     pub async fn of(app: &App, row: &OriginalRow) -> Result<Self, Problem> {
         match row.wish.clone().and_then(|wish| serde_json::from_value(wish).ok()) {
             Some(wish) => Ok(wish),
-            None => Self::first(row, &reading_of(app, row).await?, &app.studio.renderer().shelf()),
+            None => Self::first_of(app, row).await,
         }
+    }
+
+    /// What comes first.
+    pub async fn first_of(app: &App, row: &OriginalRow) -> Result<Self, Problem> {
+        let usual = Usual::of(app, row.order_id).await?;
+        Self::first(row, &reading_of(app, row).await?, &app.studio.renderer().shelf(), &usual)
+    }
+
+    /// The steps that are suggested for its print.
+    pub fn suggested_steps(&self, row: &OriginalRow, reading: &Reading, shelf: &Shelf) -> Result<Steps, Problem> {
+        let (target, frame, surround) = (self.target, self.recipe.frame, self.recipe.surround);
+        let wanted = SuggestionFor { target, frame, surround, distance_m: self.distance_m };
+        Ok(wanted.suggest(row, reading, shelf)?.recipe.steps)
     }
 
     /// The recipe of another of its treatments.
@@ -277,6 +317,19 @@ pub async fn plan(
 pub async fn wish(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<Wish>, Problem> {
     let row = app.store.original(id).await?;
     Ok(Json(Wish::of(&app, &row).await?))
+}
+
+/// Asks for something else: what was asked for before is replaced.
+#[utoipa::path(put, path = "/originals/{id}/wish", tag = "plan", params(("id" = u64, Path)), request_body = Wish,
+    responses((status = NO_CONTENT), (status = 404, body = Problem)))]
+pub async fn set_wish(
+    State(app): State<App>,
+    Address(id): Address<u64>,
+    Body(wish): Body<Wish>,
+) -> Result<StatusCode, Problem> {
+    app.store.original(id).await?;
+    app.store.set_wish(id, Some(&wish)).await?;
+    Ok(StatusCode::NO_CONTENT)
 }
 
 /// Forgets what was asked for: the picture starts again from its suggestion.

@@ -4,7 +4,7 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
 use chrono::{DateTime, Utc};
-use dettaglio_core::spots::{self, MOST_SPOTS, Spot};
+use dettaglio_core::spots::{MOST_SPOTS, Spot};
 use dettaglio_store::choices::{Decision, KeptDecision};
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -12,7 +12,7 @@ use utoipa::ToSchema;
 use super::{Address, Body};
 use crate::app::App;
 use crate::problem::Problem;
-use crate::studio::Lane;
+use crate::report::spots_of;
 
 /// The longest name of a spot, in characters.
 const LONGEST_NAME: usize = 60;
@@ -33,9 +33,7 @@ pub async fn spots(State(app): State<App>, Address(id): Address<u64>) -> Result<
     if let Some(spots) = app.store.spots(id).await? {
         return Ok(Json(Spots { spots, suggested: false }));
     }
-    let row = app.store.original(id).await?;
-    let original = app.studio.original(row.hash).await?;
-    let spots = app.studio.view(Lane::Plain, move |_, _| spots::suggest(&original)).await?;
+    let spots = spots_of(&app, &app.store.original(id).await?).await?;
     Ok(Json(Spots { spots, suggested: true }))
 }
 

@@ -245,3 +245,20 @@ pub async fn enlargement_tile(
         move |studio: &Studio, pace: &dyn Pace| studio.renderer().view(&source, &as_it_is, at.level, region, pace);
     answer(app.studio.view(Lane::Plain, work).await??, Some(picture)).await
 }
+
+/// A part of a finished enlargement, out of its file, up to 2048 px a side, as sRGB PNG.
+#[utoipa::path(get, path = "/enlargements/{id}/crop", tag = "tiles", params(("id" = u64, Path), SheetPart),
+    responses((status = OK, content_type = "image/png"), (status = 404, body = Problem)))]
+pub async fn enlargement_crop(
+    State(app): State<App>,
+    Address(id): Address<u64>,
+    Question(part): Question<SheetPart>,
+) -> Result<Response, Problem> {
+    let enlargement = app.store.enlargement(id).await?;
+    let picture = app.studio.enlargement(&enlargement.file_key).await?;
+    let as_it_is = Treatment::plain(Kernel::Nearest, picture.size());
+    let region = part.on(picture.size())?;
+    let source = Arc::clone(&picture);
+    let work = move |studio: &Studio, pace: &dyn Pace| studio.renderer().render(&source, &as_it_is, region, pace);
+    answer(app.studio.view(Lane::Plain, work).await??, Some(picture)).await
+}

@@ -7,7 +7,6 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 
-use dettaglio_core::limits::Limits;
 use dettaglio_server::service::{Service, Settings};
 use dettaglio_store::testing::TestServer;
 use image::{DynamicImage, ImageFormat, RgbImage};
@@ -19,9 +18,11 @@ use tempfile::TempDir;
 pub struct Server {
     pub client: Client,
     pub base: String,
-    service: Option<Service>,
+    /// Address of its database, for programs that join it.
+    pub database: String,
+    pub service: Option<Service>,
     _database: Arc<TestServer>,
-    _folder: TempDir,
+    pub folder: TempDir,
 }
 
 pub fn project() -> PathBuf {
@@ -38,21 +39,17 @@ impl Server {
         let database = TestServer::shared();
         let folder = tempfile::tempdir().expect("a folder");
         let mut settings = Settings {
-            port: 0,
-            data: folder.path().to_owned(),
             database: Some(database.fresh_database().await),
-            models: project().join("models"),
             program: env!("CARGO_BIN_EXE_dettaglio-server").into(),
-            front: project().join("web/dist"),
-            demo: None,
-            limits: Limits::default(),
             // Many servers that all measure would measure each other.
             measure_speed: false,
+            ..Settings::new(&project(), folder.path().to_owned())
         };
         change(&mut settings);
+        let url = settings.database.clone().unwrap_or_default();
         let service = Service::start(settings).await.expect("the service starts");
-        let base = format!("http://{}/api/v1", service.address);
-        Self { client: Client::new(), base, service: Some(service), _database: database, _folder: folder }
+        let base = format!("http://127.0.0.1:{}/api/v1", service.address.port());
+        Self { client: Client::new(), base, database: url, service: Some(service), _database: database, folder }
     }
 
     pub async fn stop(mut self) {
@@ -75,6 +72,21 @@ impl Server {
         let text = response.text().await.expect("a body");
         assert_eq!(got, status, "{text}");
         serde_json::from_str(&text).unwrap_or_else(|_| panic!("JSON, not {text}"))
+    }
+
+    pub async fn put(&self, path: &str, body: &Value) -> Response {
+        self.client.put(format!("{}{path}", self.base)).json(body).send().await.expect("an answer")
+    }
+
+    pub async fn delete(&self, path: &str) -> Response {
+        self.client.delete(format!("{}{path}", self.base)).send().await.expect("an answer")
+    }
+
+    /// Has something done with jobs.
+    pub async fn instruct(&self, jobs: &[u64], deed: Value) {
+        let mut body = deed;
+        body["jobs"] = json!(jobs);
+        assert_eq!(self.post("/jobs", &body).await.status(), StatusCode::NO_CONTENT, "{body}");
     }
 
     pub async fn add_model(&self, name: &str, file: Vec<u8>) -> Response {
@@ -106,7 +118,7 @@ impl Server {
     pub async fn ended(&self, job: u64) -> Value {
         for _ in 0..600 {
             let job = Self::json(self.get(&format!("/jobs/{job}")).await, StatusCode::OK).await;
-            if job["state"] != "waiting" && job["state"] != "running" {
+            if !["waiting", "running", "paused"].contains(&job["state"].as_str().unwrap_or_default()) {
                 return job;
             }
             tokio::time::sleep(Duration::from_millis(50)).await;

@@ -1,0 +1,398 @@
+//! Many pictures at once: changed together, looked over before the run, and queued.
+
+use std::collections::{HashMap, HashSet};
+
+use axum::Json;
+use axum::extract::State;
+use axum::http::StatusCode;
+use dettaglio_core::codec::OutputSettings;
+use dettaglio_core::enlarge::Kernel;
+use dettaglio_core::limits::worst_bytes;
+use dettaglio_core::picture::Size;
+use dettaglio_core::preflight::{Finding, Fix, Planned, Weight};
+use dettaglio_core::recipe::{Choice, Steps, Ticket, Worked};
+use dettaglio_core::size::Target;
+use dettaglio_core::treatment::TreatmentError;
+use dettaglio_store::jobs::NewJob;
+use dettaglio_store::orders::OriginalRow;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+use super::house::Applied;
+use super::jobs::{new_job, result_name};
+use super::plan::Wish;
+use super::reading::reading_of;
+use super::{Address, Body};
+use crate::app::App;
+use crate::problem::Problem;
+
+/// The most results of one batch.
+const MOST: usize = 10_000;
+
+/// How the pictures are treated.
+#[derive(Clone, Debug, Default, Deserialize, Serialize, ToSchema)]
+#[serde(rename_all = "snake_case", tag = "how")]
+pub enum Treating {
+    /// Each as it was left on the bench; what was never touched, as the order says or as suggested.
+    #[default]
+    AsSet,
+    /// Each as its own reading suggests.
+    Suggested,
+    /// All by one house treatment, each with its own measurements.
+    House {
+        /// Its number.
+        id: u64,
+    },
+    /// All by these steps, each with its own measurements.
+    Steps {
+        /// What is done.
+        steps: Box<Steps>,
+    },
+}
+
+/// What is made of which pictures.
+#[derive(Clone, Debug, Default, Deserialize, ToSchema)]
+#[serde(default)]
+pub struct Batch {
+    /// Which pictures of the order; all without a list.
+    pub originals: Option<Vec<u64>>,
+    /// How they are treated.
+    pub treating: Treating,
+    /// Each picture in each of these prints; in its own without any.
+    pub prints: Vec<Ticket>,
+    /// Each result as each of these files; as its own without any.
+    pub outputs: Vec<OutputSettings>,
+    /// Names of the results.
+    pub pattern: Option<String>,
+    /// What was decided on single results after a look over.
+    pub changes: Vec<Change>,
+}
+
+/// What was decided on a result.
+#[derive(Clone, Debug, Deserialize, Serialize, ToSchema)]
+pub struct Change {
+    /// Which, by its key.
+    pub key: String,
+    /// What mends it.
+    pub fix: Option<Fix>,
+    /// Whether it is left out.
+    #[serde(default)]
+    pub skip: bool,
+}
+
+/// A result that a batch would make.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct BatchItem {
+    /// Names it within the batch.
+    pub key: String,
+    /// Of which original.
+    pub original_id: u64,
+    /// What that is called.
+    pub name: String,
+    /// Name of the result.
+    pub file_name: String,
+    /// Its pixels.
+    pub sheet: Option<Size>,
+    /// What is done, in words.
+    pub description: String,
+    /// Seconds that it is forecast to take.
+    pub seconds: Option<f64>,
+    /// What is to be known before the run, what weighs most first.
+    pub findings: Vec<Finding>,
+    /// Whether it is left out.
+    pub skipped: bool,
+}
+
+/// What a batch would make.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct BatchPlan {
+    /// Result by result.
+    pub items: Vec<BatchItem>,
+    /// How many would be run.
+    pub runs: usize,
+    /// How many of those cannot be run as they are.
+    pub stopped: usize,
+    /// Seconds of all runs together on one worker, where all can be told.
+    pub seconds: Option<f64>,
+    /// Bytes that the files take at most.
+    pub bytes_at_most: u64,
+    /// Bytes that the disk has.
+    pub bytes_free: Option<u64>,
+}
+
+/// Looks over a batch, and starts nothing.
+#[utoipa::path(post, path = "/orders/{id}/preflight", tag = "batch", params(("id" = u64, Path)), request_body = Batch,
+    responses((status = OK, body = BatchPlan), (status = 422, body = Problem)))]
+pub async fn preflight(
+    State(app): State<App>,
+    Address(id): Address<u64>,
+    Body(batch): Body<Batch>,
+) -> Result<Json<BatchPlan>, Problem> {
+    Ok(Json(look_over(&app, id, &batch).await?.plan))
+}
+
+/// Queues all results of a batch that are not left out; none when one of them cannot be run.
+#[utoipa::path(post, path = "/orders/{id}/jobs", tag = "batch", params(("id" = u64, Path)), request_body = Batch,
+    responses((status = CREATED, body = Vec<u64>), (status = 422, body = Problem)))]
+pub async fn run_batch(
+    State(app): State<App>,
+    Address(id): Address<u64>,
+    Body(batch): Body<Batch>,
+) -> Result<(StatusCode, Json<Vec<u64>>), Problem> {
+    let LookedOver { plan, ready } = look_over(&app, id, &batch).await?;
+    let stop = plan.items.iter().filter(|item| !item.skipped).find_map(|item| {
+        let stop = item.findings.first().filter(|finding| finding.weight == Weight::Stop)?;
+        Some(format!("{}: {}", item.name, stop.text))
+    });
+    if let Some(text) = stop {
+        return Err(Problem::refused("batch.stopped", text).field("changes"));
+    }
+    if ready.is_empty() {
+        return Err(Problem::refused("batch.empty", "there is nothing to run: every picture is left out"));
+    }
+    let mut jobs: Vec<NewJob> = Vec::with_capacity(ready.len());
+    for Ready { original, worked, settings, file_name } in ready {
+        jobs.push(new_job(&app, original, &worked, settings, file_name).await?);
+    }
+    let added = app.store.add_jobs(&jobs).await?;
+    app.queued.notify_waiters();
+    Ok((StatusCode::CREATED, Json(added)))
+}
+
+struct LookedOver {
+    plan: BatchPlan,
+    ready: Vec<Ready>,
+}
+
+struct Ready {
+    original: u64,
+    worked: Worked,
+    settings: OutputSettings,
+    file_name: String,
+}
+
+async fn look_over(app: &App, order: u64, batch: &Batch) -> Result<LookedOver, Problem> {
+    let details = app.store.order(order).await?.details;
+    let rows = chosen(app, order, batch.originals.as_deref()).await?;
+    let treating = Resolved::of(app, &batch.treating).await?;
+    let changes: HashMap<&str, &Change> = batch.changes.iter().map(|change| (change.key.as_str(), change)).collect();
+    let free = app.files.free_bytes();
+    let shelf = app.studio.renderer().shelf();
+    let rates = app.studio.rates();
+    let mut plan =
+        BatchPlan { items: Vec::new(), runs: 0, stopped: 0, seconds: Some(0.0), bytes_at_most: 0, bytes_free: free };
+    let (mut ready, mut names) = (Vec::new(), HashSet::new());
+    for row in rows {
+        let reading = reading_of(app, &row).await?;
+        let own = treating.wish(app, &row).await?;
+        for (p, print) in each(&batch.prints).into_iter().enumerate() {
+            for (o, output) in each(&batch.outputs).into_iter().enumerate() {
+                if plan.items.len() >= MOST {
+                    let detail =
+                        format!("a batch makes at most {MOST} results: choose fewer pictures, sizes or formats");
+                    return Err(Problem::refused("batch.too-many", detail));
+                }
+                let key = format!("{}-{p}-{o}", row.id);
+                let mut wish = own.clone();
+                if let Some(Ticket { target, surround }) = print {
+                    (wish.target, wish.recipe.surround) = (target, surround);
+                }
+                wish.output = output.unwrap_or(wish.output);
+                let change = changes.get(key.as_str());
+                if let Some(fix) = change.and_then(|change| change.fix) {
+                    mend(&mut wish, fix);
+                }
+                let skipped = change.is_some_and(|change| change.skip);
+                let settings = wish.settings();
+                let mut item = BatchItem {
+                    key,
+                    original_id: row.id,
+                    name: row.name.clone(),
+                    file_name: String::new(),
+                    sheet: None,
+                    description: String::new(),
+                    seconds: None,
+                    findings: Vec::new(),
+                    skipped,
+                };
+                match wish.recipe.work_out(&shelf, row.facts.size, wish.target) {
+                    Ok(worked) => {
+                        let planned = Planned {
+                            target: wish.target,
+                            worked: &worked,
+                            settings,
+                            reading: &reading,
+                            distance_m: wish.distance_m,
+                            least_ppi: details.least_ppi,
+                        };
+                        item.findings = planned.findings(app.studio.limits(), free);
+                        let sheet = worked.treatment.sheet();
+                        let name = result_name(batch.pattern.as_deref(), &row.name, &worked.treatment, &settings)?;
+                        item.file_name = unlike(name, &mut names);
+                        item.sheet = Some(sheet);
+                        item.description = worked.treatment.describe(&shelf);
+                        item.seconds = rates.seconds(worked.kept, &worked.treatment);
+                        if !skipped {
+                            plan.bytes_at_most += worst_bytes(sheet, settings.format, settings.depth);
+                            plan.seconds = plan.seconds.zip(item.seconds).map(|(sum, one)| sum + one);
+                            let file_name = item.file_name.clone();
+                            ready.push(Ready { original: row.id, worked, settings, file_name });
+                        }
+                    }
+                    Err(error) => {
+                        let text = Problem::from(error).detail;
+                        item.findings = vec![Finding { weight: Weight::Stop, text, fix: None }];
+                    }
+                }
+                if !skipped {
+                    plan.runs += 1;
+                    plan.stopped += usize::from(item.findings.first().is_some_and(|f| f.weight == Weight::Stop));
+                }
+                plan.items.push(item);
+            }
+        }
+    }
+    // One file may find room where all of them together do not.
+    if let Some(free) = free.filter(|free| plan.bytes_at_most > *free) {
+        let text = format!(
+            "all files together take up to {} GB and the disk has {} GB: choose JPEG or smaller prints, or run a part",
+            plan.bytes_at_most / 1_000_000_000 + 1,
+            free / 1_000_000_000
+        );
+        if let Some(first) = plan.items.iter_mut().find(|item| !item.skipped) {
+            first.findings.insert(0, Finding { weight: Weight::Warning, text, fix: None });
+        }
+    }
+    Ok(LookedOver { plan, ready })
+}
+
+/// Each of a list, or nothing once.
+fn each<T: Copy>(list: &[T]) -> Vec<Option<T>> {
+    if list.is_empty() { vec![None] } else { list.iter().copied().map(Some).collect() }
+}
+
+fn mend(wish: &mut Wish, fix: Fix) {
+    match fix {
+        Fix::Target { target } => wish.target = target,
+        Fix::Format { format } => wish.output.format = format,
+        Fix::Plain => wish.recipe.steps.enlarge = Choice::Plain { kernel: Kernel::Lanczos3 },
+    }
+}
+
+/// The name, with a number where the batch has it already.
+pub(super) fn unlike(name: String, names: &mut HashSet<String>) -> String {
+    let (stem, ending) = name.rsplit_once('.').map_or((name.as_str(), ""), |(stem, ending)| (stem, ending));
+    let free = std::iter::once(name.clone())
+        .chain((2..).map(|number| format!("{stem}-{number}.{ending}")))
+        .find(|name| !names.contains(&name.to_lowercase()))
+        .expect("numbers do not end");
+    names.insert(free.to_lowercase());
+    free
+}
+
+async fn chosen(app: &App, order: u64, ids: Option<&[u64]>) -> Result<Vec<OriginalRow>, Problem> {
+    let rows = app.store.originals(order).await?;
+    let Some(ids) = ids else { return Ok(rows) };
+    let ids: HashSet<u64> = ids.iter().copied().collect();
+    Ok(rows.into_iter().filter(|row| ids.contains(&row.id)).collect())
+}
+
+/// How pictures are treated, with the house treatment looked up.
+enum Resolved {
+    AsSet,
+    Suggested,
+    Steps(Box<Steps>),
+}
+
+impl Resolved {
+    async fn of(app: &App, treating: &Treating) -> Result<Self, Problem> {
+        Ok(match treating {
+            Treating::AsSet => Self::AsSet,
+            Treating::Suggested => Self::Suggested,
+            Treating::Steps { steps } => Self::Steps(steps.clone()),
+            Treating::House { id } => {
+                let house = app.store.house_treatments().await?.into_iter().find(|house| house.id == *id);
+                let missing =
+                    || Problem::refused("house.unknown", "there is no such house treatment").field("treating");
+                Self::Steps(Box::new(house.ok_or_else(missing)?.steps))
+            }
+        })
+    }
+
+    /// What is asked for of a picture; print and frame stay its own.
+    async fn wish(&self, app: &App, row: &OriginalRow) -> Result<Wish, Problem> {
+        let mut wish = Wish::of(app, row).await?;
+        match self {
+            Self::AsSet => {}
+            Self::Suggested => {
+                let reading = reading_of(app, row).await?;
+                wish.recipe.steps = wish.suggested_steps(row, &reading, &app.studio.renderer().shelf())?;
+                wish.recipe.areas.clear();
+            }
+            Self::Steps(steps) => {
+                wish.recipe.steps = steps.for_reading(&reading_of(app, row).await?);
+                wish.recipe.areas.clear();
+            }
+        }
+        Ok(wish)
+    }
+}
+
+/// What is to be changed on several pictures at once.
+#[derive(Clone, Debug, Deserialize, ToSchema)]
+pub struct Edit {
+    /// Which pictures of the order; all without a list.
+    pub originals: Option<Vec<u64>>,
+    /// How they are treated from now on; as before without.
+    #[serde(default)]
+    pub treating: Treating,
+    /// The print.
+    pub print: Option<Ticket>,
+    /// Whether each is cropped, around its middle, to the shape of its print.
+    #[serde(default)]
+    pub crop_to_print: bool,
+    /// The file.
+    pub output: Option<OutputSettings>,
+}
+
+/// Changes several pictures at once, and answers what each had before.
+#[utoipa::path(post, path = "/orders/{id}/edit", tag = "batch", params(("id" = u64, Path)), request_body = Edit,
+    responses((status = OK, body = Vec<Applied>), (status = 422, body = Problem)))]
+pub async fn edit(
+    State(app): State<App>,
+    Address(id): Address<u64>,
+    Body(edit): Body<Edit>,
+) -> Result<Json<Vec<Applied>>, Problem> {
+    let treating = Resolved::of(&app, &edit.treating).await?;
+    let mut applied = Vec::new();
+    for row in chosen(&app, id, edit.originals.as_deref()).await? {
+        let before = Wish::of(&app, &row).await?;
+        let mut wish = treating.wish(&app, &row).await?;
+        if let Some(Ticket { target, surround }) = edit.print {
+            (wish.target, wish.recipe.surround) = (target, surround);
+        }
+        if let (true, Target::Print { paper, .. }) = (edit.crop_to_print, wish.target) {
+            let (w, h) = paper.inches();
+            wish.recipe.frame =
+                wish.recipe.frame.cropped_to_shape(row.facts.size, w / h).map_err(TreatmentError::from)?;
+        }
+        wish.output = edit.output.unwrap_or(wish.output);
+        app.store.set_wish(row.id, Some(&wish)).await?;
+        applied.push(Applied { id: row.id, name: row.name, before });
+    }
+    Ok(Json(applied))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_of_a_batch_are_unlike_each_other() {
+        let mut names = HashSet::new();
+        let given: Vec<String> = ["vases.tif", "Vases.tif", "vases-2.tif", "vases.tif", "noending"]
+            .map(|name| unlike(name.to_owned(), &mut names))
+            .to_vec();
+        assert_eq!(given, ["vases.tif", "Vases-2.tif", "vases-2-2.tif", "vases-3.tif", "noending"]);
+    }
+}

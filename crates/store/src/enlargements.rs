@@ -1,0 +1,165 @@
+//! Finished results, kept beside their originals with a record, and what the person who looked them through said.
+
+use chrono::{DateTime, Utc};
+use dettaglio_core::codec::OutputSettings;
+use dettaglio_core::frame::Frame;
+use dettaglio_core::hash::ContentHash;
+use dettaglio_core::picture::Size;
+use serde::{Deserialize, Serialize};
+
+use crate::{Store, StoreError, from_text, missing};
+
+/// What was done, kept with an enlargement.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Record {
+    /// Name of the original's file.
+    pub original: String,
+    /// Its SHA-256.
+    #[cfg_attr(feature = "schema", schema(value_type = String))]
+    pub original_sha256: ContentHash,
+    /// Its size in pixels.
+    pub original_size: Size,
+    /// Size of the result in pixels.
+    pub size: Size,
+    /// How the original was turned and cropped.
+    #[serde(default)]
+    pub frame: Frame,
+    /// What was done, in words.
+    pub treatment: String,
+    /// Hash of the treatment, which can be looked up.
+    #[cfg_attr(feature = "schema", schema(value_type = String))]
+    pub treatment_hash: ContentHash,
+    /// Format, depth, quality and resolution.
+    pub settings: OutputSettings,
+    /// Name of the colour profile that was carried over.
+    pub profile: Option<String>,
+    /// Seconds that it took.
+    pub seconds: f64,
+    /// Seconds that it was forecast to take, by what was known when it began.
+    #[serde(default)]
+    pub forecast: Option<f64>,
+    /// Version of the program.
+    pub version: String,
+}
+
+/// What was said of a result.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize, sqlx::Type)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case")]
+#[sqlx(rename_all = "snake_case")]
+pub enum Approval {
+    /// It may go out.
+    Accepted,
+    /// It is to be made again; the note says why.
+    SentBack,
+}
+
+/// A finished result, kept beside its original.
+#[derive(Clone, Debug)]
+pub struct Enlargement {
+    /// Its number.
+    pub id: u64,
+    /// Of which original.
+    pub original_id: u64,
+    /// The job that made it.
+    pub job_id: u64,
+    /// Name of the file, for the person.
+    pub file_name: String,
+    /// Where it is in the file store.
+    pub file_key: String,
+    /// Bytes of the file.
+    pub bytes: u64,
+    /// What was done.
+    pub record: Record,
+    /// What was said of it, once it was looked at.
+    pub verdict: Option<Approval>,
+    /// Why it was sent back.
+    pub note: String,
+    /// When it was finished.
+    pub created_at: DateTime<Utc>,
+}
+
+struct RawEnlargement {
+    id: u64,
+    original_id: u64,
+    job_id: u64,
+    file_name: String,
+    file_key: String,
+    bytes: u64,
+    record: String,
+    verdict: Option<Approval>,
+    note: String,
+    created_at: DateTime<Utc>,
+}
+
+impl TryFrom<RawEnlargement> for Enlargement {
+    type Error = StoreError;
+
+    fn try_from(raw: RawEnlargement) -> Result<Self, StoreError> {
+        Ok(Self {
+            id: raw.id,
+            original_id: raw.original_id,
+            job_id: raw.job_id,
+            file_name: raw.file_name,
+            file_key: raw.file_key,
+            bytes: raw.bytes,
+            record: from_text("record", &raw.record)?,
+            verdict: raw.verdict,
+            note: raw.note,
+            created_at: raw.created_at,
+        })
+    }
+}
+
+macro_rules! select_enlargements {
+    ($tail:tt $(, $argument:expr)*) => {
+        sqlx::query_as!(
+            RawEnlargement,
+            r#"SELECT e.id, e.original_id, e.job_id, j.file_name, e.file_key, e.bytes, e.record,
+                   e.verdict AS "verdict: Approval", e.note, e.created_at AS "created_at: DateTime<Utc>"
+               FROM enlargements e JOIN jobs j ON j.id = e.job_id JOIN originals o ON o.id = e.original_id "# + $tail
+            $(, $argument)*
+        )
+    };
+}
+
+impl Store {
+    /// The results for an order's originals that were not thrown away, the newest first.
+    pub async fn enlargements(&self, order: u64) -> Result<Vec<Enlargement>, StoreError> {
+        select_enlargements!("WHERE o.order_id = ? AND e.removed_at IS NULL ORDER BY e.id DESC", order)
+            .fetch_all(&self.pool)
+            .await?
+            .into_iter()
+            .map(Enlargement::try_from)
+            .collect()
+    }
+
+    /// One result, thrown away or not.
+    pub async fn enlargement(&self, id: u64) -> Result<Enlargement, StoreError> {
+        let row = select_enlargements!("WHERE e.id = ?", id).fetch_optional(&self.pool).await?;
+        row.ok_or_else(|| missing("enlargement", id))?.try_into()
+    }
+
+    /// Keeps what was said of a result; nothing takes it back.
+    pub async fn set_verdict(&self, id: u64, verdict: Option<Approval>, note: &str) -> Result<(), StoreError> {
+        self.enlargement(id).await?;
+        sqlx::query!("UPDATE enlargements SET verdict = ?, note = ? WHERE id = ?", verdict, note, id)
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+
+    /// Throws a result away, or takes it out of the bin again; its file stays.
+    pub async fn set_enlargement_removed(&self, id: u64, removed: bool) -> Result<(), StoreError> {
+        self.enlargement(id).await?;
+        sqlx::query!(
+            "UPDATE enlargements SET removed_at = IF(?, CURRENT_TIMESTAMP(3), NULL) WHERE id = ?",
+            removed,
+            id
+        )
+        .execute(&self.pool)
+        .await?;
+        Ok(())
+    }
+}
