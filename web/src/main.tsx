@@ -2,19 +2,21 @@ import "@fontsource-variable/source-sans-3";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
+import { ClientLook } from "./access/ClientLook";
 import { App } from "./app/App";
 
 const client = new QueryClient({
   defaultOptions: { queries: { refetchOnWindowFocus: false, retry: 2, staleTime: 30_000 } },
 });
 
+// A client's link has a page of its own, and nothing of the rest.
+const token = /^\/look\/([A-Za-z0-9]+)$/.exec(window.location.pathname)?.[1];
+
 const root = document.getElementById("root");
 if (root) {
   createRoot(root).render(
     <StrictMode>
-      <QueryClientProvider client={client}>
-        <App />
-      </QueryClientProvider>
+      <QueryClientProvider client={client}>{token ? <ClientLook token={token} /> : <App />}</QueryClientProvider>
     </StrictMode>,
   );
 }

@@ -296,8 +296,13 @@ async fn every_view_can_be_used_without_eyes_or_mouse() {
     page.click("nav[aria-label=Views] button", "Shelf").await;
     page.find("article").await;
     look("shelf").await;
+    for (view, landmark) in [("Orders", "Orders"), ("Runs", "Run sheet"), ("Settings", "Settings")] {
+        page.click("nav[aria-label=Views] button", view).await;
+        page.find(&format!("main[aria-label='{landmark}']")).await;
+        look(view).await;
+    }
     page.click_named("button", "Dim theme").await;
-    look("shelf, dim").await;
+    look("settings, dim").await;
     page.click("nav[aria-label=Views] button", "Bench").await;
     look("bench, dim").await;
     assert!(faults.is_empty(), "{faults:#?}");

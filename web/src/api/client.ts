@@ -6,29 +6,44 @@ import type { components, paths } from "./schema";
 type Schemas = components["schemas"];
 export type Affine = Schemas["Affine"];
 export type Area = Schemas["Area"];
+export type Batch = Schemas["Batch"];
+export type BatchItem = Schemas["BatchItem"];
+export type BatchPlan = Schemas["BatchPlan"];
 export type Card = Schemas["Card"];
+export type Change = Schemas["Change"];
 export type Choice = Schemas["Choice"];
 export type Clean = Schemas["Clean"];
+export type Counts = Schemas["Counts"];
+export type Deed = Schemas["Deed"];
+export type Edit = Schemas["Edit"];
 export type Enlargement = Schemas["EnlargementView"];
 export type Facts = Schemas["Facts"];
+export type Finding = Schemas["Finding"];
 export type Finish = Schemas["Finish"];
 export type Format = Schemas["Format"];
 export type Frame = Schemas["Frame"];
 export type Imported = Schemas["Imported"];
+export type Instruction = Schemas["Instruction"];
 export type Job = Schemas["JobView"];
 export type Kernel = Schemas["Kernel"];
 export type Letter = Schemas["Letter"];
+export type Look = Schemas["Look"];
 export type Mask = Schemas["Mask"];
 export type Measures = Schemas["MeasuresView"];
 export type Model = Schemas["ModelView"];
 export type Order = Schemas["OrderView"];
 export type OrderContents = Schemas["OrderContents"];
+export type OrderDetails = Schemas["OrderDetails"];
 export type Original = Schemas["OriginalView"];
 export type Paper = Schemas["Paper"];
 export type Plan = Schemas["Plan"];
+export type Printing = Schemas["Printing"];
 export type Problem = Schemas["Problem"];
+export type Product = Schemas["ProductView"];
 export type Reading = Schemas["ReadingView"];
 export type Recipe = Schemas["Recipe"];
+export type RunSheet = Schemas["RunSheetView"];
+export type SharedOrder = Schemas["SharedOrder"];
 export type Size = Schemas["Size"];
 export type Spot = Schemas["Spot"];
 export type Steps = Schemas["Steps"];
@@ -36,7 +51,11 @@ export type Suggestion = Schemas["SuggestionView"];
 export type SuggestionFor = Schemas["SuggestionFor"];
 export type Surround = Schemas["Surround"];
 export type Target = Schemas["Target"];
+export type Ticket = Schemas["Ticket"];
+export type Treating = Schemas["Treating"];
 export type Unit = Schemas["Unit"];
+export type Approval = Schemas["Approval"];
+export type Who = Schemas["Who"];
 export type Wish = Schemas["Wish"];
 
 export const api = createClient<paths>();
@@ -82,8 +101,8 @@ export function sentence(error: unknown): string {
   return error instanceof Error ? error.message : String(error);
 }
 
-/** Sends one file to an order and tells the share that is sent. */
-export function sendFile(order: number, file: File, progress: (share: number) => void): Promise<Imported> {
+/** Sends one file to an order and tells the share that is sent; an archive comes to as many answers as it holds files. */
+export function sendFile(order: number, file: File, progress: (share: number) => void): Promise<Imported[]> {
   // fetch cannot tell how much of a body is sent.
   return new Promise((resolve, reject) => {
     const form = new FormData();
@@ -95,7 +114,7 @@ export function sendFile(order: number, file: File, progress: (share: number) =>
     request.onload = () => {
       try {
         const body: unknown = JSON.parse(request.responseText);
-        if (request.status === 200) resolve((body as Imported[])[0] as Imported);
+        if (request.status === 200) resolve(body as Imported[]);
         else reject(new Refusal(body as Problem));
       } catch {
         reject(new Error(`the server answered ${request.status}`));

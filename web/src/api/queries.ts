@@ -1,8 +1,9 @@
 /** What is shown of the server's state, kept current by its events. */
 
-import { type QueryClient, keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { type QueryClient, keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef } from "react";
 import {
+  type Instruction,
   type Job,
   type OrderContents,
   type Original,
@@ -17,6 +18,9 @@ export const keys = {
   orders: ["orders"] as const,
   order: (id: number) => ["order", id] as const,
   models: ["models"] as const,
+  runSheet: ["run-sheet"] as const,
+  products: ["products"] as const,
+  house: ["house-treatments"] as const,
 };
 
 export const useOrders = () => useQuery({ queryKey: keys.orders, queryFn: () => answered(api.GET("/api/v1/orders")) });
@@ -35,6 +39,21 @@ export const useModels = () =>
     // Until the models' speed is measured, a moment after the server's start.
     refetchInterval: (query) => (query.state.data?.every((m) => m.pixels_per_second) ? false : 2000),
   });
+
+/** All that is ahead and what ended last, of all orders; events keep it current. */
+export const useRunSheet = () =>
+  useQuery({
+    queryKey: keys.runSheet,
+    queryFn: () => answered(api.GET("/api/v1/run-sheet")),
+    // Workers come and go without an event.
+    refetchInterval: 5000,
+  });
+
+export const useProducts = () =>
+  useQuery({ queryKey: keys.products, queryFn: () => answered(api.GET("/api/v1/products")) });
+
+export const useHouseTreatments = () =>
+  useQuery({ queryKey: keys.house, queryFn: () => answered(api.GET("/api/v1/house-treatments")) });
 
 /** What was measured on an original. */
 export const useReading = (original: number) =>
@@ -128,18 +147,43 @@ export const useForecast = (original: number, wish: Wish, enabled: boolean) =>
     staleTime: Infinity,
   });
 
-/** Patches jobs into the order on screen as the server tells of them, and loads results when one is done. */
-export function useEvents(order: number | undefined): void {
+/** Run sheet and orders are asked for anew at most so often while jobs change. */
+const RELOAD_MS = 700;
+
+/** Patches jobs into what is on screen as the server tells of them, and loads results when one is done. */
+export function useEvents(order: number | undefined, onEnd: (job: Job) => void): void {
   const client = useQueryClient();
+  const told = useRef(onEnd);
   useEffect(() => {
-    if (order === undefined) return;
+    told.current = onEnd;
+  });
+  useEffect(() => {
     const source = new EventSource("/api/v1/events");
-    source.addEventListener("job", (event) => take(client, order, JSON.parse(event.data as string) as Job));
-    const again = () => void client.invalidateQueries({ queryKey: keys.order(order) });
+    let timer: number | undefined;
+    const reload = () => {
+      timer ??= window.setTimeout(() => {
+        timer = undefined;
+        void client.invalidateQueries({ queryKey: keys.runSheet });
+        void client.invalidateQueries({ queryKey: keys.orders });
+      }, RELOAD_MS);
+    };
+    source.addEventListener("job", (event) => {
+      const job = JSON.parse(event.data as string) as Job;
+      if (job.order_id === order) take(client, order, job);
+      if (job.finished_at) told.current(job);
+      reload();
+    });
+    const again = () => {
+      if (order !== undefined) void client.invalidateQueries({ queryKey: keys.order(order) });
+      reload();
+    };
     source.addEventListener("again", again);
     // After a break, what happened in between is not told again.
     source.addEventListener("open", again);
-    return () => source.close();
+    return () => {
+      source.close();
+      window.clearTimeout(timer);
+    };
   }, [client, order]);
 }
 
@@ -151,4 +195,16 @@ function take(client: QueryClient, order: number, job: Job): void {
     return { ...contents, jobs: contents.jobs.map((j) => (j.id === job.id ? job : j)) };
   });
   if (!known || job.state === "done") void client.invalidateQueries({ queryKey: keys.order(order) });
+}
+
+/** Does something with jobs, and loads what came of it. */
+export function useInstruct() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: ({ jobs, ...deed }: Instruction) => answered(api.POST("/api/v1/jobs", { body: { jobs, ...deed } })),
+    onSettled: () => {
+      void client.invalidateQueries({ queryKey: keys.runSheet });
+      void client.invalidateQueries({ queryKey: ["order"] });
+    },
+  });
 }

@@ -4,6 +4,24 @@
  */
 
 export interface paths {
+    "/api/v1/cache": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How much is kept. */
+        get: operations["cache"];
+        put?: never;
+        post?: never;
+        /** Throws all of it away; what is needed is computed again. */
+        delete: operations["clear_cache"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/crops/{original}/{treatment}": {
         parameters: {
             query?: never;
@@ -13,6 +31,57 @@ export interface paths {
         };
         /** A part of a result at its own scale, up to 2048 px a side, as sRGB PNG. */
         get: operations["crop"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/devices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What this installation is connected to. */
+        get: operations["devices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enlargements/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Throws a result away; it can be taken back. */
+        delete: operations["remove_result"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enlargements/{id}/crop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A part of a finished enlargement, out of its file, up to 2048 px a side, as sRGB PNG. */
+        get: operations["enlargement_crop"];
         put?: never;
         post?: never;
         delete?: never;
@@ -38,6 +107,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/enlargements/{id}/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where to look at a result. */
+        get: operations["look"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enlargements/{id}/print": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sends a result to the printer. */
+        post: operations["print"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enlargements/{id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Takes a result back that was thrown away. */
+        post: operations["restore_result"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/enlargements/{id}/tiles/{level}/{column}/{row}": {
         parameters: {
             query?: never;
@@ -49,6 +169,23 @@ export interface paths {
         get: operations["enlargement_tile"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enlargements/{id}/verdict": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Accepts a result or sends it back. */
+        post: operations["judge"];
         delete?: never;
         options?: never;
         head?: never;
@@ -127,6 +264,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Does something with jobs. */
+        post: operations["instruct"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/jobs/{id}": {
         parameters: {
             query?: never;
@@ -138,40 +292,6 @@ export interface paths {
         get: operations["show_job"];
         put?: never;
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/jobs/{id}/cancel": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Asks for a job to be given up; one that has ended stays as it is. */
-        post: operations["cancel_job"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/jobs/{id}/retry": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Queues a failed or cancelled job again. */
-        post: operations["retry_job"];
         delete?: never;
         options?: never;
         head?: never;
@@ -271,7 +391,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All orders, the newest first. */
+        /** All orders, the newest first, those in the archive too. */
         get: operations["list_orders"];
         put?: never;
         /** Opens an order. */
@@ -291,7 +411,8 @@ export interface paths {
         };
         /** An order with its originals, jobs and results. */
         get: operations["show_order"];
-        put?: never;
+        /** Says something else of an order. Pictures with settings of their own keep them. */
+        put: operations["change_order"];
         post?: never;
         delete?: never;
         options?: never;
@@ -316,6 +437,92 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/orders/{id}/delivery.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All results of an order with the report, as one zip archive with a folder of the order's name. */
+        get: operations["delivery"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/orders/{id}/edit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Changes several pictures at once, and answers what each had before. */
+        post: operations["edit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/orders/{id}/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Queues all results of a batch that are not left out; none when one of them cannot be run. */
+        post: operations["run_batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/orders/{id}/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The links to an order that hold. */
+        get: operations["links"];
+        put?: never;
+        /** Makes a link to an order. Its path is told now and never again. */
+        post: operations["add_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/orders/{id}/links/{link}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Ends a link. */
+        delete: operations["remove_link"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/orders/{id}/originals": {
         parameters: {
             query?: never;
@@ -325,8 +532,93 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Imports pictures into an order; each is accepted or refused by itself. */
+        /** Imports pictures into an order, those in zip archives too; each is accepted or refused by itself. */
         post: operations["import_originals"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/orders/{id}/preflight": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Looks over a batch, and starts nothing. */
+        post: operations["preflight"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/orders/{id}/printings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was sent of an order, and what the printer said; the newest first. */
+        get: operations["printings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/orders/{id}/report.html": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The report on an order, as a page that holds its pictures. */
+        get: operations["report_html"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/orders/{id}/report.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The report on an order, as PDF. */
+        get: operations["report_pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/orders/{id}/shelve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Puts an order into the archive, off the list, or back. Nothing in it is touched. */
+        post: operations["shelve_order"];
         delete?: never;
         options?: never;
         head?: never;
@@ -549,10 +841,133 @@ export interface paths {
         };
         /** All that was last asked for, or else what is suggested. */
         get: operations["wish"];
-        put?: never;
+        /** Asks for something else: what was asked for before is replaced. */
+        put: operations["set_wish"];
         post?: never;
         /** Forgets what was asked for: the picture starts again from its suggestion. */
         delete: operations["forget_wish"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/products": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All products by name. */
+        get: operations["products"];
+        put?: never;
+        /** Puts a product into the list; one of the same name is replaced. */
+        post: operations["keep_product"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/products/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Takes a product off the list. */
+        delete: operations["remove_product"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/run-sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The run sheet. */
+        get: operations["run_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/run-sheet/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Holds up the whole run sheet, or lets it go on. */
+        post: operations["hold_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is signed in. */
+        get: operations["who"];
+        put?: never;
+        /** Signs in: the answer carries a cookie. */
+        post: operations["sign_in"];
+        /** Signs out. */
+        delete: operations["sign_out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shared/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a link shows. */
+        get: operations["shared"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/shared/{token}/{result}/{side}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A result, or what it was made of, as a client is shown it: 1600 px at most, PNG. */
+        get: operations["shared_picture"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -656,6 +1071,11 @@ export interface components {
             /** @description Its name. */
             name: string;
         };
+        /**
+         * @description What was said of a result.
+         * @enum {string}
+         */
+        Approval: "accepted" | "sent_back";
         /** @description A part of the picture with steps of its own. */
         Area: {
             /** @description Which part. */
@@ -664,6 +1084,108 @@ export interface components {
             name: string;
             /** @description What is done there. */
             steps: components["schemas"]["Steps"];
+        };
+        /** @description What is made of which pictures. */
+        Batch: {
+            /**
+             * @description What was decided on single results after a look over.
+             * @default []
+             */
+            changes: components["schemas"]["Change"][];
+            /**
+             * @description Which pictures of the order; all without a list.
+             * @default null
+             */
+            originals: number[] | null;
+            /**
+             * @description Each result as each of these files; as its own without any.
+             * @default []
+             */
+            outputs: components["schemas"]["OutputSettings"][];
+            /**
+             * @description Names of the results.
+             * @default null
+             */
+            pattern: string | null;
+            /**
+             * @description Each picture in each of these prints; in its own without any.
+             * @default []
+             */
+            prints: components["schemas"]["Ticket"][];
+            /**
+             * @default {
+             *       "how": "as_set"
+             *     }
+             */
+            treating: components["schemas"]["Treating"];
+        };
+        /** @description A result that a batch would make. */
+        BatchItem: {
+            /** @description What is done, in words. */
+            description: string;
+            /** @description Name of the result. */
+            file_name: string;
+            /** @description What is to be known before the run, what weighs most first. */
+            findings: components["schemas"]["Finding"][];
+            /** @description Names it within the batch. */
+            key: string;
+            /** @description What that is called. */
+            name: string;
+            /**
+             * Format: int64
+             * @description Of which original.
+             */
+            original_id: number;
+            /**
+             * Format: double
+             * @description Seconds that it is forecast to take.
+             */
+            seconds?: number | null;
+            sheet?: null | components["schemas"]["Size"];
+            /** @description Whether it is left out. */
+            skipped: boolean;
+        };
+        /** @description What a batch would make. */
+        BatchPlan: {
+            /**
+             * Format: int64
+             * @description Bytes that the files take at most.
+             */
+            bytes_at_most: number;
+            /**
+             * Format: int64
+             * @description Bytes that the disk has.
+             */
+            bytes_free?: number | null;
+            /** @description Result by result. */
+            items: components["schemas"]["BatchItem"][];
+            /** @description How many would be run. */
+            runs: number;
+            /**
+             * Format: double
+             * @description Seconds of all runs together on one worker, where all can be told.
+             */
+            seconds?: number | null;
+            /** @description How many of those cannot be run as they are. */
+            stopped: number;
+        };
+        /** @description Computed tiles on this machine's disk. */
+        CacheView: {
+            /**
+             * Format: int64
+             * @description Bytes that they take.
+             */
+            bytes: number;
+            /**
+             * Format: int64
+             * @description Bytes that the disk has free.
+             */
+            free?: number | null;
+            /**
+             * Format: int64
+             * @description Bytes that they may take; those not used longest go first.
+             */
+            limit: number;
         };
         /** @description The JSON file beside each ONNX file. */
         Card: {
@@ -719,6 +1241,14 @@ export interface components {
             trial?: null | components["schemas"]["Trial"];
             /** @description Where it is known to do badly. */
             weaknesses: string[];
+        };
+        /** @description What was decided on a result. */
+        Change: {
+            fix?: null | components["schemas"]["Fix"];
+            /** @description Which, by its key. */
+            key: string;
+            /** @description Whether it is left out. */
+            skip?: boolean;
         };
         /**
          * @description Whether a file has one channel or three.
@@ -841,6 +1371,44 @@ export interface components {
              */
             texture: number;
         };
+        /** @description How far an order is. */
+        Counts: {
+            /**
+             * Format: int64
+             * @description Jobs that failed.
+             */
+            failed: number;
+            /**
+             * Format: int64
+             * @description Pictures.
+             */
+            originals: number;
+            /**
+             * Format: int64
+             * @description Results that are there.
+             */
+            results: number;
+            /**
+             * Format: int64
+             * @description Jobs that run.
+             */
+            running: number;
+            /**
+             * Format: int64
+             * @description Results that were sent back.
+             */
+            sent_back: number;
+            /**
+             * Format: int64
+             * @description Results that nobody has looked through.
+             */
+            unseen: number;
+            /**
+             * Format: int64
+             * @description Jobs that wait or are paused.
+             */
+            waiting: number;
+        };
         /** @description Which of some treatments was chosen, and what was looked at. */
         Decision: {
             /** @description Whether their letters were hidden until then. */
@@ -865,6 +1433,36 @@ export interface components {
              */
             id: number;
         };
+        /** @description What is to be done with jobs. */
+        Deed: {
+            /** @enum {string} */
+            do: "cancel";
+        } | {
+            /** @enum {string} */
+            do: "pause";
+        } | {
+            /** @enum {string} */
+            do: "resume";
+        } | {
+            /** @enum {string} */
+            do: "retry";
+        } | {
+            /** @enum {string} */
+            do: "priority";
+            /**
+             * Format: int32
+             * @description 1 before others, 0, -1 after them.
+             */
+            priority: number;
+        } | {
+            /**
+             * Format: int64
+             * @description The other.
+             */
+            before?: number | null;
+            /** @enum {string} */
+            do: "move";
+        };
         /** @description What the spectrum says. */
         Detail: {
             /** @description Whether the spectrum ends as abruptly as interpolation makes it; a lens out of focus can do so too. */
@@ -881,6 +1479,18 @@ export interface components {
              * @description The share of the frequencies up to Nyquist's that hold detail, 0 to 1.
              */
             usable: number;
+        };
+        /** @description What this installation is connected to. */
+        Devices: {
+            /** @description Address of a printer's queue. */
+            printer?: string | null;
+            /** @description Address of a shop's feed of orders. */
+            shop?: string | null;
+        };
+        /** @description Devices and folders. */
+        DevicesView: components["schemas"]["Devices"] & {
+            /** @description The folder for scans: what is put into its folder named like an order's number comes into that order. */
+            inbox: string;
         };
         /** @description Unsharp masking of luminance, with a guard against haloes and a mask for flat tone. */
         Edges: {
@@ -904,6 +1514,17 @@ export interface components {
              * @description Radius of the blur in pixels of the result, 0.3 to 12.
              */
             width: number;
+        };
+        /** @description What is to be changed on several pictures at once. */
+        Edit: {
+            /** @description Whether each is cropped, around its middle, to the shape of its print. */
+            crop_to_print?: boolean;
+            /** @description Which pictures of the order; all without a list. */
+            originals?: number[] | null;
+            output?: null | components["schemas"]["OutputSettings"];
+            print?: null | components["schemas"]["Ticket"];
+            /** @description How they are treated from now on; as before without. */
+            treating?: components["schemas"]["Treating"];
         };
         /**
          * @description The type of the tensor's numbers.
@@ -934,6 +1555,8 @@ export interface components {
              * @description The job that made it.
              */
             job_id: number;
+            /** @description Why it was sent back. */
+            note: string;
             /**
              * Format: int64
              * @description Of which original.
@@ -941,6 +1564,7 @@ export interface components {
             original_id: number;
             /** @description What was done. */
             record: components["schemas"]["Record"];
+            verdict?: null | components["schemas"]["Approval"];
         };
         /** @description What is known of a file besides its pixels. */
         Facts: {
@@ -988,12 +1612,35 @@ export interface components {
          * @enum {string}
          */
         Fill: "white" | "black" | "mirror";
+        /** @description Something that was found. */
+        Finding: {
+            fix?: null | components["schemas"]["Fix"];
+            /** @description What it is, in a sentence. */
+            text: string;
+            /** @description How much it weighs. */
+            weight: components["schemas"]["Weight"];
+        };
         /** @description The settings of the Finish step; each part can be off. */
         Finish: {
             /** @default null */
             edges: null | components["schemas"]["Edges"];
             /** @default null */
             grain: null | components["schemas"]["PrintGrain"];
+        };
+        /** @description What would mend it. */
+        Fix: {
+            /** @enum {string} */
+            by: "target";
+            /** @description This one. */
+            target: components["schemas"]["Target"];
+        } | {
+            /** @enum {string} */
+            by: "format";
+            /** @description This one. */
+            format: components["schemas"]["Format"];
+        } | {
+            /** @enum {string} */
+            by: "plain";
         };
         /**
          * @description A file format that results are written in.
@@ -1041,6 +1688,11 @@ export interface components {
             quarter_turns: number;
         };
         /**
+         * @description Which results go out.
+         * @enum {string}
+         */
+        Going: "accepted" | "all";
+        /**
          * @description A model's size.
          * @enum {string}
          */
@@ -1066,6 +1718,11 @@ export interface components {
              */
             workers: number;
         };
+        /** @description Whether the run sheet is held up. */
+        Hold: {
+            /** @description Nothing is started, and what runs is set aside with what it has computed. */
+            held_up: boolean;
+        };
         /** @description Steps under a name of the house. */
         HouseTreatmentView: {
             /**
@@ -1085,7 +1742,7 @@ export interface components {
         };
         /** @description The files of an import. */
         ImportForm: {
-            /** @description Any number of pictures. */
+            /** @description Any number of pictures, or zip archives of them. */
             files: string[];
         };
         /** @description What became of one file of an import. */
@@ -1097,13 +1754,28 @@ export interface components {
             original?: null | components["schemas"]["OriginalView"];
             refused?: null | components["schemas"]["Problem"];
         };
+        /** @description What is to be done with which jobs. */
+        Instruction: components["schemas"]["Deed"] & {
+            /** @description Which. */
+            jobs: number[];
+        };
+        /** @description An enlargement to be made. */
+        JobRequest: components["schemas"]["Wish"] & {
+            /** @description The result's name: {name}, {width}, {height}, {long}, {ppi} and {method} are filled in. */
+            pattern?: string | null;
+        };
         /**
          * @description Where a job stands.
          * @enum {string}
          */
-        JobState: "waiting" | "running" | "done" | "failed" | "cancelled";
-        /** @description One enlargement to be made. */
+        JobState: "waiting" | "paused" | "running" | "done" | "failed" | "cancelled";
+        /** @description An enlargement to be made, and how far it is. */
         JobView: {
+            /**
+             * Format: int32
+             * @description How often it was started.
+             */
+            attempts: number;
             /**
              * Format: date-time
              * @description When it was ordered.
@@ -1114,7 +1786,7 @@ export interface components {
              * @description The enlargement that came of it.
              */
             enlargement_id?: number | null;
-            /** @description Under which name. */
+            /** @description Name of the result. */
             file_name: string;
             /**
              * Format: date-time
@@ -1122,29 +1794,47 @@ export interface components {
              */
             finished_at?: string | null;
             /**
+             * Format: double
+             * @description Seconds that it is forecast to take in all.
+             */
+            forecast?: number | null;
+            /**
              * Format: int64
              * @description Its number.
              */
             id: number;
             /**
              * Format: int64
+             * @description In which order.
+             */
+            order_id: number;
+            /**
+             * Format: int64
              * @description Of which original.
              */
             original_id: number;
+            /** @description What that is called. */
+            original_name: string;
+            /**
+             * Format: int32
+             * @description Higher ones go first: 1 before others, 0, -1 after them.
+             */
+            priority: number;
             /**
              * Format: double
              * @description Share done, 0 to 1.
              */
             progress: number;
-            /** @description Why it failed. */
+            /** @description Why it failed, or what it waits for. */
             reason?: string | null;
             /**
              * Format: double
              * @description Seconds left, where they can be told.
              */
             seconds_left?: number | null;
-            /** @description Into what kind of file. */
+            /** @description Format, depth, quality and resolution. */
             settings: components["schemas"]["OutputSettings"];
+            stage?: null | components["schemas"]["Stage"];
             /**
              * Format: date-time
              * @description When work began.
@@ -1152,6 +1842,10 @@ export interface components {
             started_at?: string | null;
             /** @description Where it stands. */
             state: components["schemas"]["JobState"];
+            /** @description Hash of the treatment. */
+            treatment: string;
+            /** @description The worker that has it. */
+            worker?: string | null;
         };
         /**
          * @description A plain way to resample.
@@ -1178,6 +1872,32 @@ export interface components {
          * @enum {string}
          */
         LevelKind: "noise" | "compression" | "softness";
+        /** @description A link for a client. */
+        LinkView: {
+            /**
+             * Format: date-time
+             * @description Until when it holds.
+             */
+            expires_at: string;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description The path of its page; told once, when it is made. */
+            path?: string | null;
+        };
+        /** @description Where to look at a result, and what to compare it with. */
+        Look: {
+            /** @description Hash of its plain bicubic enlargement to the same sheet. */
+            before: string;
+            /** @description Hash of the original, for crops of what it was before. */
+            original: string;
+            /** @description Pixels of the sheet. */
+            sheet: components["schemas"]["Size"];
+            /** @description The original's spots that are on the sheet. */
+            spots: components["schemas"]["SheetSpot"][];
+        };
         /** @description Compression marks. */
         Marks: {
             /** @description By which model. */
@@ -1259,22 +1979,13 @@ export interface components {
             /** @description What is done. */
             steps: components["schemas"]["Steps"];
         };
-        /** @description An enlargement to be made. */
-        NewJob: components["schemas"]["Wish"] & {
-            /** @description The result's name: {name}, {width}, {height}, {long}, {ppi} and {method} are filled in. */
-            pattern?: string | null;
-        };
-        /** @description A new order. */
-        NewOrder: {
-            /** @description For whom. */
-            client?: string;
+        /** @description A link to be made. */
+        NewLink: {
             /**
-             * Format: date
-             * @description When it is due.
+             * Format: int32
+             * @description For how many days, 1 to 365.
              */
-            due_on?: string | null;
-            /** @description What it is called. */
-            title: string;
+            days: number;
         };
         /** @description Noise. */
         Noise: {
@@ -1325,6 +2036,12 @@ export interface components {
              */
             sigma: number;
         };
+        /** @description What is said of a result. */
+        Opinion: {
+            /** @description Why. */
+            note?: string;
+            verdict?: null | components["schemas"]["Approval"];
+        };
         /** @description An order with its originals, jobs and results. */
         OrderContents: {
             /** @description The newest first. */
@@ -1336,15 +2053,10 @@ export interface components {
             /** @description As they came in. */
             originals: components["schemas"]["OriginalView"][];
         };
-        /** @description An order in a list. */
-        OrderView: {
+        /** @description What a person says of an order. */
+        OrderDetails: {
             /** @description For whom; may be empty. */
-            client: string;
-            /**
-             * Format: date-time
-             * @description When it was opened.
-             */
-            created_at: string;
+            client?: string;
             /**
              * Format: date
              * @description When it is due.
@@ -1352,16 +2064,45 @@ export interface components {
             due_on?: string | null;
             /**
              * Format: int64
+             * @description How they are treated, unless they say otherwise; as suggested without one.
+             */
+            house_treatment_id?: number | null;
+            /**
+             * Format: double
+             * @description Prints whose own pixels give less ppi are pointed out before a run.
+             */
+            least_ppi?: number | null;
+            /** @description Whatever is to be kept in mind. */
+            notes?: string;
+            print?: null | components["schemas"]["Ticket"];
+            /** @description What for; may be empty. */
+            purpose?: string;
+            /** @description What it is called. */
+            title: string;
+        };
+        /** @description An order in a list. */
+        OrderView: components["schemas"]["OrderDetails"] & {
+            /**
+             * Format: date-time
+             * @description When it was put into the archive.
+             */
+            archived_at?: string | null;
+            /** @description How far it is. */
+            counts: components["schemas"]["Counts"];
+            /**
+             * Format: date-time
+             * @description When it was opened.
+             */
+            created_at: string;
+            /** @description The first few originals. */
+            first: number[];
+            /**
+             * Format: int64
              * @description Its number.
              */
             id: number;
-            /**
-             * Format: int64
-             * @description How many originals are in it.
-             */
-            originals: number;
-            /** @description What it is called. */
-            title: string;
+            /** @description What the shop that sent it calls it. */
+            reference?: string | null;
         };
         /** @description An imported picture. */
         OriginalView: {
@@ -1521,6 +2262,35 @@ export interface components {
              */
             size: number;
         };
+        /**
+         * @description What a printer said.
+         * @enum {string}
+         */
+        PrintState: "accepted" | "refused" | "printed";
+        /** @description A result that was sent to a printer. */
+        Printing: {
+            /** @description In its own words. */
+            answer: string;
+            /**
+             * Format: date-time
+             * @description When it was sent.
+             */
+            created_at: string;
+            /**
+             * Format: int64
+             * @description Which result.
+             */
+            enlargement_id: number;
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description What the printer calls it. */
+            printer_job: string;
+            /** @description What the printer said last. */
+            state: components["schemas"]["PrintState"];
+        };
         /** @description What went wrong, with a code that stays the same and what to do about it. */
         Problem: {
             /** @description A stable code, such as "size.out-of-range". */
@@ -1534,6 +2304,26 @@ export interface components {
              * @description HTTP status.
              */
             status: number;
+        };
+        /** @description A print that is sold. */
+        Product: {
+            /**
+             * Format: double
+             * @description Pictures whose own pixels give less ppi on it are pointed out before a run.
+             */
+            least_ppi?: number | null;
+            /** @description What it is called; one of the same name is replaced. */
+            name: string;
+            /** @description What is printed. */
+            print: components["schemas"]["Ticket"];
+        };
+        /** @description A product in the list. */
+        ProductView: components["schemas"]["Product"] & {
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
         };
         /**
          * @description What stands for black and white.
@@ -1581,6 +2371,11 @@ export interface components {
         };
         /** @description What was done, kept with an enlargement. */
         Record: {
+            /**
+             * Format: double
+             * @description Seconds that it was forecast to take, by what was known when it began.
+             */
+            forecast?: number | null;
             /** @description How the original was turned and cropped. */
             frame?: components["schemas"]["Frame"];
             /** @description Name of the original's file. */
@@ -1640,6 +2435,32 @@ export interface components {
             print?: null | components["schemas"]["PrintFigures"];
             /** @description Pixels of the result. */
             size: components["schemas"]["Size"];
+        };
+        /**
+         * @description What an account may do.
+         * @enum {string}
+         */
+        Role: "technician" | "viewer";
+        /** @description All that is ahead, and what became of the rest. */
+        RunSheetView: {
+            /** @description What runs, waits or is paused, in the order of its turn. */
+            ahead: components["schemas"]["JobView"][];
+            /** @description The last that ended, the newest first. */
+            ended: components["schemas"]["JobView"][];
+            /**
+             * Format: int64
+             * @description How many ended in all.
+             */
+            ended_in_all: number;
+            /** @description Whether everything is held up. */
+            held_up: boolean;
+            /**
+             * Format: double
+             * @description Seconds until all that waits or runs is done, where they can be told.
+             */
+            seconds_left?: number | null;
+            /** @description Who works. */
+            workers: components["schemas"]["WorkerView"][];
         };
         /**
          * @description One picture that the model never saw, shrunk or damaged, and enlarged again.
@@ -1756,6 +2577,64 @@ export interface components {
              */
             reach: number;
         };
+        /** @description What a client is shown. */
+        SharedOrder: {
+            /** @description For whom it is. */
+            client: string;
+            /**
+             * Format: date-time
+             * @description Until when it is shown.
+             */
+            expires_at: string;
+            /** @description The results that were not sent back. */
+            results: components["schemas"]["SharedResult"][];
+            /** @description What the order is called. */
+            title: string;
+        };
+        /** @description One result. */
+        SharedResult: {
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+            /** @description Name of its original. */
+            name: string;
+            /** @description Its pixels. */
+            size: components["schemas"]["Size"];
+            /** @description What was done, in words. */
+            treatment: string;
+        };
+        /**
+         * @description Before or after.
+         * @enum {string}
+         */
+        SharedSide: "before" | "after";
+        /** @description A spot on a sheet. */
+        SheetSpot: {
+            /** @description What the person calls it. */
+            name: string;
+            /**
+             * Format: int32
+             * @description Across, in the sheet's pixels.
+             */
+            x: number;
+            /**
+             * Format: int32
+             * @description Down.
+             */
+            y: number;
+        };
+        /** @description Where an order is to be kept. */
+        Shelve: {
+            /** @description There. */
+            to: components["schemas"]["Shelving"];
+        };
+        /**
+         * @description Where an order is kept.
+         * @enum {string}
+         */
+        Shelving: "current" | "archived" | "removed";
         /**
          * @description What of a result to show.
          * @enum {string}
@@ -1766,6 +2645,13 @@ export interface components {
          * @enum {string}
          */
         Side: "before" | "after";
+        /** @description Who wants in. */
+        SignIn: {
+            /** @description Name of the account. */
+            name: string;
+            /** @description Its password. */
+            password: string;
+        };
         /** @description Width and height in pixels, both at least 1 wherever a picture has been decoded or planned. */
         Size: {
             /**
@@ -1844,6 +2730,11 @@ export interface components {
             /** @description Whether they are only suggested: nobody set any yet. */
             suggested: boolean;
         };
+        /**
+         * @description What a worker is doing with a running job.
+         * @enum {string}
+         */
+        Stage: "reading" | "computing" | "keeping";
         /**
          * @description A step of the work.
          * @enum {string}
@@ -1992,6 +2883,34 @@ export interface components {
             /** @description What it answers for black and white. */
             output_range: components["schemas"]["Range"];
         };
+        /** @description What is to be printed: how large, and what lies around the picture. An order's usual print, or a product's. */
+        Ticket: {
+            /** @description What lies around it. */
+            surround?: components["schemas"]["Surround"];
+            /** @description How large. */
+            target: components["schemas"]["Target"];
+        };
+        /** @description How the pictures are treated. */
+        Treating: {
+            /** @enum {string} */
+            how: "as_set";
+        } | {
+            /** @enum {string} */
+            how: "suggested";
+        } | {
+            /** @enum {string} */
+            how: "house";
+            /**
+             * Format: int64
+             * @description Its number.
+             */
+            id: number;
+        } | {
+            /** @enum {string} */
+            how: "steps";
+            /** @description What is done. */
+            steps: components["schemas"]["Steps"];
+        };
         /** @description What a trial run found, as it stands in the card. */
         Trial: {
             /**
@@ -2072,6 +2991,11 @@ export interface components {
              */
             sharp_from_m: number;
         };
+        /**
+         * @description How much a finding weighs.
+         * @enum {string}
+         */
+        Weight: "note" | "warning" | "stop";
         /** @description Which pictures of an order. */
         Which: "all" | {
             /**
@@ -2082,6 +3006,13 @@ export interface components {
         } | {
             /** @description These. */
             these: number[];
+        };
+        /** @description Who makes a request. */
+        Who: {
+            /** @description What the person is called; empty on this machine. */
+            name: string;
+            /** @description What may be done. */
+            role: components["schemas"]["Role"];
         };
         /** @description What is asked for. */
         Wish: components["schemas"]["Recipe"] & {
@@ -2099,6 +3030,18 @@ export interface components {
             /** @description How large. */
             target: components["schemas"]["Target"];
         };
+        /** @description A worker that is there. */
+        WorkerView: {
+            /**
+             * Format: int64
+             * @description The job that it has.
+             */
+            job_id?: number | null;
+            /** @description The machine that it runs on. */
+            machine: string;
+            /** @description Its name. */
+            name: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -2108,6 +3051,42 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    cache: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CacheView"];
+                };
+            };
+        };
+    };
+    clear_cache: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     crop: {
         parameters: {
             query: {
@@ -2126,6 +3105,90 @@ export interface operations {
                 original: string;
                 /** @description The treatment's hash. */
                 treatment: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    devices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DevicesView"];
+                };
+            };
+        };
+    };
+    remove_result: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    enlargement_crop: {
+        parameters: {
+            query: {
+                /** @description Left edge. */
+                x: number;
+                /** @description Upper edge. */
+                y: number;
+                /** @description Pixels across. */
+                width: number;
+                /** @description Pixels down. */
+                height: number;
+            };
+            header?: never;
+            path: {
+                id: number;
             };
             cookie?: never;
         };
@@ -2178,6 +3241,99 @@ export interface operations {
             };
         };
     };
+    look: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Look"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    print: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": number;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            502: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore_result: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     enlargement_tile: {
         parameters: {
             query?: never;
@@ -2202,6 +3358,39 @@ export interface operations {
                 };
                 content: {
                     "image/png": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    judge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Opinion"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EnlargementView"];
                 };
             };
             404: {
@@ -2327,65 +3516,36 @@ export interface operations {
             };
         };
     };
+    instruct: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Instruction"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     show_job: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobView"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    cancel_job: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobView"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    retry_job: {
         parameters: {
             query?: never;
             header?: never;
@@ -2633,7 +3793,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewOrder"];
+                "application/json": components["schemas"]["OrderDetails"];
             };
         };
         responses: {
@@ -2684,6 +3844,47 @@ export interface operations {
             };
         };
     };
+    change_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderDetails"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     apply: {
         parameters: {
             query?: never;
@@ -2717,6 +3918,178 @@ export interface operations {
             };
         };
     };
+    delivery: {
+        parameters: {
+            query?: {
+                /** @description Which results; those that were accepted when not given. */
+                which?: components["schemas"]["Going"];
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": unknown;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Edit"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Applied"][];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    run_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Batch"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number[];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    links: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkView"][];
+                };
+            };
+        };
+    };
+    add_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewLink"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+                link: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     import_originals: {
         parameters: {
             query?: never;
@@ -2739,6 +4112,155 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Imported"][];
                 };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preflight: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Batch"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchPlan"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    printings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Printing"][];
+                };
+            };
+        };
+    };
+    report_html: {
+        parameters: {
+            query?: {
+                /** @description Which results; those that were accepted when not given. */
+                which?: components["schemas"]["Going"];
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": unknown;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    report_pdf: {
+        parameters: {
+            query?: {
+                /** @description Which results; those that were accepted when not given. */
+                which?: components["schemas"]["Going"];
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": unknown;
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    shelve_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Shelve"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             404: {
                 headers: {
@@ -2974,7 +4496,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewJob"];
+                "application/json": components["schemas"]["JobRequest"];
             };
         };
         responses: {
@@ -3239,6 +4761,37 @@ export interface operations {
             };
         };
     };
+    set_wish: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wish"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     forget_wish: {
         parameters: {
             query?: never;
@@ -3255,6 +4808,259 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    products: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProductView"][];
+                };
+            };
+        };
+    };
+    keep_product: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Product"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_product: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    run_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunSheetView"];
+                };
+            };
+        };
+    };
+    hold_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Hold"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    who: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Who"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sign_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignIn"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Who"];
+                };
+            };
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            429: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sign_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    shared: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SharedOrder"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    shared_picture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The link's own text. */
+                token: string;
+                /** @description Number of the result. */
+                result: number;
+                /** @description Before or after. */
+                side: components["schemas"]["SharedSide"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
+                };
             };
             404: {
                 headers: {

@@ -1,6 +1,5 @@
-/** The frame: header, tray, bench; which order and which picture. */
+/** The frame: header and views; which order and which picture. */
 
-import AddIcon from "@mui/icons-material/Add";
 import DarkModeOutlined from "@mui/icons-material/DarkModeOutlined";
 import LightModeOutlined from "@mui/icons-material/LightModeOutlined";
 import {
@@ -17,16 +16,19 @@ import {
   Tooltip,
   Typography,
 } from "@mui/material";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { type QueryClient, useMutation, useQueryClient } from "@tanstack/react-query";
 import { type DragEvent, Suspense, lazy, useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { type Job, type Order, type Original, answered, api, sentence } from "../api/client";
-import { keys, useEvents, useModels, useOrder, useOrders } from "../api/queries";
+import { type Job, type Order, type Original, Refusal, answered, api, sentence } from "../api/client";
+import { keys, useEvents, useInstruct, useModels, useOrder, useOrders, useRunSheet } from "../api/queries";
+import { SignIn } from "../access/SignIn";
 import { Bench } from "../bench/Bench";
 import { FilePicker } from "../bench/FilePicker";
 import { Tray } from "../bench/Tray";
-import { Runs } from "../bench/Runs";
 import { type Imports, droppedFiles, useImports } from "../bench/importing";
-import { NewOrder } from "./NewOrder";
+import { OrderDialog } from "../orders/OrderDialog";
+import { Orders } from "../orders/Orders";
+import { RunSheet } from "../runs/RunSheet";
+import { Settings } from "../settings/Settings";
 import { Shortcuts } from "./Shortcuts";
 import { useKept } from "./kept";
 import { type ThemeName, theme } from "./theme";
@@ -37,12 +39,24 @@ export function App() {
   return (
     <ThemeProvider theme={current}>
       <CssBaseline />
-      <Workplace themeName={name} onTheme={() => setName(name === "paper" ? "dim" : "paper")} />
+      <Door>
+        <Workplace themeName={name} onTheme={() => setName(name === "paper" ? "dim" : "paper")} />
+      </Door>
     </ThemeProvider>
   );
 }
 
-type View = "bench" | "strip" | "shelf";
+/** Asks who it is, where the server wants to know. */
+function Door({ children }: { children: React.ReactNode }) {
+  const orders = useOrders();
+  const shut = orders.error instanceof Refusal && orders.error.problem.code === "access.sign-in";
+  return shut ? <SignIn /> : children;
+}
+
+type View = "orders" | "bench" | "strip" | "runs" | "shelf" | "settings";
+
+/** The views of one picture, which keep their state while others are shown. */
+const OF_A_PICTURE: View[] = ["bench", "strip"];
 
 // With its charts it is half of the program, and the bench does without.
 const Shelf = lazy(() => import("../shelf/Shelf").then((module) => ({ default: module.Shelf })));
@@ -54,7 +68,6 @@ function Workplace(props: { themeName: ThemeName; onTheme: () => void }) {
   const [keptOrder, setOrder] = useKept<number | undefined>("order", undefined);
   const order = orders.data?.some((o) => o.id === keptOrder) ? keptOrder : orders.data?.[0]?.id;
   const contents = useOrder(order);
-  useEvents(order);
   const [pictures, setPictures] = useKept<{ [order: number]: number }>("pictures", {});
   const originals = contents.data?.originals ?? [];
   const wanted = order === undefined ? undefined : pictures[order];
@@ -64,7 +77,11 @@ function Workplace(props: { themeName: ThemeName; onTheme: () => void }) {
     [order, pictures, setPictures],
   );
   const [view, setView] = useKept<View>("view", "bench");
-  const [runs, setRuns] = useState(false);
+  const [notify, setNotify] = useKept("notify", false);
+  useEvents(order, (job) => {
+    if (notify) void tellWhenDone(client, job);
+  });
+  const instruct = useInstruct();
   const [newOrder, setNewOrder] = useState(false);
   const [shortcuts, setShortcuts] = useState(false);
 
@@ -72,15 +89,6 @@ function Workplace(props: { themeName: ThemeName; onTheme: () => void }) {
   const offered = useMemo(() => models.data?.filter((m) => !m.retired) ?? [], [models.data]);
 
   const refresh = () => order !== undefined && client.invalidateQueries({ queryKey: keys.order(order) });
-  const cancel = useMutation({
-    mutationFn: (id: number) => answered(api.POST("/api/v1/jobs/{id}/cancel", { params: { path: { id } } })),
-    onSettled: refresh,
-  });
-  const retry = useMutation({
-    mutationFn: (id: number) => answered(api.POST("/api/v1/jobs/{id}/retry", { params: { path: { id } } })),
-    onSettled: refresh,
-  });
-
   const [removed, setRemoved] = useState<Original>();
   const remove = useMutation({
     mutationFn: async ({ original, back }: { original: Original; back: boolean }) => {
@@ -108,21 +116,47 @@ function Workplace(props: { themeName: ThemeName; onTheme: () => void }) {
         {...props}
         orders={orders.data ?? []}
         order={order}
-        jobs={contents.data?.jobs ?? []}
         onOrder={setOrder}
-        onNewOrder={() => setNewOrder(true)}
         view={view}
         onView={setView}
-        onRuns={() => setRuns(true)}
         onShortcuts={() => setShortcuts(true)}
       />
       <Notices imports={imports} error={orders.error ?? contents.error ?? models.error} />
+      {view === "orders" && orders.data && (
+        <Orders
+          orders={orders.data}
+          contents={contents.data}
+          onOrder={setOrder}
+          onShow={(id) => {
+            select(id);
+            setView("bench");
+          }}
+          onAdd={imports.add}
+          onRuns={() => setView("runs")}
+        />
+      )}
+      {view === "runs" && (
+        <RunSheet
+          orders={orders.data ?? []}
+          notify={notify}
+          onNotify={(on) => {
+            setNotify(on);
+            if (on && "Notification" in window) void Notification.requestPermission();
+          }}
+          onShow={(of, id) => {
+            setOrder(of);
+            setPictures({ ...pictures, [of]: id });
+            setView("bench");
+          }}
+        />
+      )}
       {view === "shelf" && models.data && (
         <Suspense fallback={<Box sx={{ flex: 1 }} aria-busy="true" />}>
           <Shelf models={models.data} />
         </Suspense>
       )}
-      <Box sx={{ flex: 1, minHeight: 0, display: view === "shelf" ? "none" : "flex" }}>
+      {view === "settings" && models.data && <Settings models={models.data} />}
+      <Box sx={{ flex: 1, minHeight: 0, display: OF_A_PICTURE.includes(view) ? "flex" : "none" }}>
         {contents.data && originals.length + imports.arriving.length > 0 && (
           <Tray
             contents={contents.data}
@@ -139,9 +173,9 @@ function Workplace(props: { themeName: ThemeName; onTheme: () => void }) {
             contents={contents.data}
             models={offered}
             strip={view === "strip"}
-            active={view !== "shelf"}
+            active={OF_A_PICTURE.includes(view)}
             onBench={() => setView("bench")}
-            onCancel={(id) => cancel.mutate(id)}
+            onCancel={(id) => instruct.mutate({ jobs: [id], do: "cancel" })}
             onRemove={() => remove.mutate({ original, back: false })}
           />
         ) : (
@@ -153,26 +187,15 @@ function Workplace(props: { themeName: ThemeName; onTheme: () => void }) {
           />
         )}
       </Box>
-      <Runs
-        open={runs}
-        contents={contents.data}
-        onClose={() => setRuns(false)}
-        onCancel={(id) => cancel.mutate(id)}
-        onRetry={(id) => retry.mutate(id)}
-        onShow={(id) => {
-          select(id);
-          setView("bench");
-          setRuns(false);
-        }}
-      />
-      <NewOrder
-        open={newOrder}
-        onClose={() => setNewOrder(false)}
-        onMade={(id) => {
-          setOrder(id);
-          setNewOrder(false);
-        }}
-      />
+      {newOrder && (
+        <OrderDialog
+          onClose={() => setNewOrder(false)}
+          onDone={({ id }) => {
+            setOrder(id);
+            setNewOrder(false);
+          }}
+        />
+      )}
       <Snackbar
         open={removed !== undefined}
         autoHideDuration={12_000}
@@ -203,26 +226,40 @@ function Mark() {
 }
 
 const VIEWS: [View, string][] = [
+  ["orders", "Orders"],
   ["bench", "Bench"],
   ["strip", "Strip"],
+  ["runs", "Runs"],
   ["shelf", "Shelf"],
+  ["settings", "Settings"],
 ];
+
+/** A notice of the browser, when the last job that was asked for has ended. */
+async function tellWhenDone(client: QueryClient, job: Job): Promise<void> {
+  if (!("Notification" in window) || Notification.permission !== "granted") return;
+  const sheet = await client.fetchQuery({
+    queryKey: keys.runSheet,
+    queryFn: () => answered(api.GET("/api/v1/run-sheet")),
+    staleTime: 0,
+  });
+  if (sheet.ahead.length > 0) return;
+  const failed = sheet.ended.filter((j) => j.state === "failed").length;
+  new Notification("All runs are done", { body: failed > 0 ? `${failed} failed` : `The last was ${job.file_name}` });
+}
 
 function Header(props: {
   themeName: ThemeName;
   onTheme: () => void;
   orders: Order[];
   order?: number;
-  jobs: Job[];
   onOrder: (id: number) => void;
-  onNewOrder: () => void;
   view: View;
   onView: (view: View) => void;
-  onRuns: () => void;
   onShortcuts: () => void;
 }) {
-  const running = props.jobs.filter((j) => j.state === "running").length;
-  const waiting = props.jobs.filter((j) => j.state === "waiting").length;
+  const ahead = useRunSheet().data?.ahead ?? [];
+  const running = ahead.filter((j) => j.state === "running").length;
+  const waiting = ahead.filter((j) => j.state === "waiting").length;
   const at = [running && `${running} running`, waiting && `${waiting} waiting`].filter(Boolean).join(", ");
   const current = props.orders.find((o) => o.id === props.order);
   return (
@@ -260,11 +297,6 @@ function Header(props: {
           ))}
         </Select>
       )}
-      <Tooltip title="New order">
-        <IconButton aria-label="New order" onClick={props.onNewOrder}>
-          <AddIcon fontSize="small" />
-        </IconButton>
-      </Tooltip>
       {current && (
         <Typography variant="body2" noWrap sx={{ color: "text.secondary", minWidth: 0 }}>
           {current.client}
@@ -286,13 +318,16 @@ function Header(props: {
               borderColor: props.view === view ? "primary.main" : "transparent",
             }}
           >
-            {name}
+            {view === "runs" && at ? (
+              <Box component="span" aria-live="polite" sx={{ color: "primary.main" }}>
+                {name}: {at}
+              </Box>
+            ) : (
+              name
+            )}
           </Button>
         ))}
       </Box>
-      <Button onClick={props.onRuns} color={at ? "primary" : "inherit"} aria-live="polite">
-        {at ? `Runs: ${at}` : "Runs"}
-      </Button>
       <Tooltip title={props.themeName === "paper" ? "Dim the room" : "Light the room"}>
         <IconButton aria-label={props.themeName === "paper" ? "Dim theme" : "Paper theme"} onClick={props.onTheme}>
           {props.themeName === "paper" ? <DarkModeOutlined fontSize="small" /> : <LightModeOutlined fontSize="small" />}

@@ -91,6 +91,8 @@ export function theme(name: ThemeName) {
         defaultProps: { anchorOrigin: { vertical: "bottom", horizontal: "center" } },
         styleOverrides: { root: { bottom: "112px !important" } },
       },
+      // What is still to come is drawn quietly.
+      MuiLinearProgress: { styleOverrides: { root: { backgroundColor: c.hairline } } },
       MuiTooltip: {
         // What has a text of its own keeps it as its name.
         defaultProps: { enterDelay: 500, disableInteractive: true, describeChild: true },

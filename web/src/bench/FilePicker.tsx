@@ -2,7 +2,8 @@
 
 import type { RefObject } from "react";
 
-const PICTURE_TYPES = ".jpg,.jpeg,.png,.tif,.tiff,.webp,image/jpeg,image/png,image/tiff,image/webp";
+const PICTURE_TYPES =
+  ".jpg,.jpeg,.png,.tif,.tiff,.webp,image/jpeg,image/png,image/tiff,image/webp,.zip,application/zip";
 
 export function FilePicker({
   ref,

@@ -46,14 +46,17 @@ export function useImports(order: number | undefined, arrived: (original: number
   const count = useRef(0);
 
   const send = async ({ key, order, file, first }: Sending) => {
-    const notice = (text: string, refused: boolean) =>
-      setNotices((all) => [...all, { key, name: file.name, text, refused }]);
+    const notice = (text: string, refused: boolean, name = file.name) =>
+      setNotices((all) => [...all, { key, name, text, refused }]);
     const progress = (sent: number) => setArriving((all) => all.map((a) => (a.key === key ? { ...a, sent } : a)));
     try {
-      const outcome = await sendFile(order, file, progress);
-      if (outcome.refused) notice(outcome.refused.detail, true);
-      else if (outcome.already_there) notice("the order has this very file already", false);
-      if (outcome.original && first) arrived(outcome.original.id);
+      const outcomes = await sendFile(order, file, progress);
+      for (const outcome of outcomes) {
+        if (outcome.refused) notice(outcome.refused.detail, true, outcome.name);
+        else if (outcome.already_there) notice("the order has this very file already", false, outcome.name);
+      }
+      const original = outcomes.find((o) => o.original)?.original;
+      if (original && first) arrived(original.id);
     } catch (error) {
       notice(sentence(error), true);
     }

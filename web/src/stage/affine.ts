@@ -12,3 +12,6 @@ export function inverse(map: Affine): Affine {
   const [xx, xy, yx, yy] = [map.yy / area, -map.xy / area, -map.yx / area, map.xx / area];
   return { xx, xy, yx, yy, x0: -(xx * map.x0 + xy * map.y0), y0: -(yx * map.x0 + yy * map.y0) };
 }
+
+/** Every place onto itself. */
+export const IDENTITY: Affine = { xx: 1, xy: 0, yx: 0, yy: 1, x0: 0, y0: 0 };

@@ -1,0 +1,374 @@
+/** One order as a contact sheet: what is in it, what was chosen of it, and what is to be done with that. */
+
+import CheckBoxIcon from "@mui/icons-material/CheckBox";
+import CheckBoxOutlineBlankIcon from "@mui/icons-material/CheckBoxOutlineBlank";
+import {
+  Box,
+  Button,
+  ButtonBase,
+  Divider,
+  IconButton,
+  LinearProgress,
+  Menu,
+  MenuItem,
+  Snackbar,
+  Stack,
+  Tooltip,
+  Typography,
+} from "@mui/material";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { type MouseEvent, useMemo, useRef, useState } from "react";
+import { type Enlargement, type Job, type OrderContents, type Original, answered, api, sentence } from "../api/client";
+import { keys } from "../api/queries";
+import { bytes, pixels } from "../app/format";
+import { FilePicker } from "../bench/FilePicker";
+import { LookThrough } from "../runs/LookThrough";
+import { BatchDialog } from "./BatchDialog";
+import { EditDialog } from "./EditDialog";
+import { ShareDialog } from "./ShareDialog";
+import { picked } from "./picking";
+import { dueText, ticketText, today } from "./words";
+
+export function OrderSheet(props: {
+  contents: OrderContents;
+  onShow: (original: number) => void;
+  onAdd: (files: File[]) => void;
+  onRuns: () => void;
+  onChange: () => void;
+  onArchive: () => void;
+  onRemove: () => void;
+}) {
+  const { contents } = props;
+  const { order, originals } = contents;
+  const client = useQueryClient();
+  const input = useRef<HTMLInputElement>(null);
+  const [selected, setSelected] = useState<number[]>([]);
+  const [last, setLast] = useState<number>();
+  const [dialog, setDialog] = useState<"edit" | "batch" | "share">();
+  const [looking, setLooking] = useState(false);
+  const [menu, setMenu] = useState<HTMLElement>();
+  const [said, setSaid] = useState<{ text: string; undo?: () => Promise<unknown> }>();
+  const ids = useMemo(() => originals.map((o) => o.id), [originals]);
+  const chosen = selected.filter((id) => ids.includes(id));
+  const what = chosen.length === 0 || chosen.length === ids.length ? "all" : `${chosen.length}`;
+  const unseen = contents.enlargements.filter((e) => e.verdict == null);
+  const going = contents.enlargements.filter((e) => e.verdict === "accepted");
+
+  const pick = (id: number, e: MouseEvent) => {
+    setSelected(picked(ids, chosen, id, { range: e.shiftKey ? last : undefined }));
+    setLast(id);
+  };
+  const remove = useMutation({
+    mutationFn: async ({ these, back }: { these: number[]; back: boolean }) => {
+      for (const id of these) {
+        const params = { params: { path: { id } } };
+        await (back
+          ? answered(api.POST("/api/v1/originals/{id}/restore", params))
+          : answered(api.DELETE("/api/v1/originals/{id}", params)));
+      }
+    },
+    onSettled: () => {
+      void client.invalidateQueries({ queryKey: keys.order(order.id) });
+      void client.invalidateQueries({ queryKey: keys.orders });
+    },
+    onError: (error) => setSaid({ text: sentence(error) }),
+  });
+
+  return (
+    <Stack component="section" aria-label="Order" sx={{ flex: 1, minWidth: 0, minHeight: 0 }}>
+      <Stack spacing={1} sx={{ px: 2.5, pt: 2, pb: 1.5, borderBottom: 1, borderColor: "divider" }}>
+        <Stack direction="row" spacing={1.5} sx={{ alignItems: "baseline" }}>
+          <Typography variant="h1" component="h2" noWrap>
+            {order.title}
+          </Typography>
+          <Typography variant="body2" noWrap sx={{ color: "text.secondary", flex: 1, minWidth: 0 }}>
+            {[order.client, order.purpose, order.due_on && dueText(order.due_on, today())].filter(Boolean).join(", ")}
+          </Typography>
+          <Button onClick={props.onChange}>About this order</Button>
+          <Button aria-haspopup="menu" onClick={(e) => setMenu(e.currentTarget)}>
+            More
+          </Button>
+        </Stack>
+        <Typography variant="body2">
+          Pictures become <strong>{order.print ? ticketText(order.print) : "twice their size"}</strong> unless they say
+          otherwise
+          {order.least_ppi != null && <>; at least {order.least_ppi} ppi of their own is wanted</>}.
+          {order.notes && (
+            <Box component="span" sx={{ color: "text.secondary", ml: 1 }}>
+              {order.notes.length > 140 ? `${order.notes.slice(0, 140)}…` : order.notes}
+            </Box>
+          )}
+        </Typography>
+        <Stack direction="row" spacing={1} sx={{ alignItems: "center", ml: "-5px !important" }}>
+          <Button
+            color="inherit"
+            disabled={ids.length === 0}
+            onClick={() => setSelected(chosen.length === ids.length ? [] : ids)}
+          >
+            {chosen.length === ids.length && ids.length > 0 ? "Choose none" : "Choose all"}
+          </Button>
+          <Typography variant="body2" sx={{ color: "text.secondary", minWidth: 92 }} aria-live="polite">
+            {chosen.length === 0 ? `${ids.length} pictures` : `${chosen.length} of ${ids.length} chosen`}
+          </Typography>
+          <Button onClick={() => input.current?.click()}>Add pictures</Button>
+          <FilePicker ref={input} onFiles={props.onAdd} />
+          <Button disabled={ids.length === 0} onClick={() => setDialog("edit")}>
+            Change {what}
+          </Button>
+          <Button
+            disabled={chosen.length === 0}
+            onClick={() => {
+              const these = chosen;
+              remove.mutate({ these, back: false });
+              setSelected([]);
+              setSaid({
+                text: `${these.length} ${these.length === 1 ? "picture is" : "pictures are"} out of the order; files and results are kept`,
+                undo: () => remove.mutateAsync({ these, back: true }),
+              });
+            }}
+          >
+            Take out
+          </Button>
+          <Box sx={{ flex: 1 }} />
+          <Button disabled={unseen.length === 0} onClick={() => setLooking(true)}>
+            Look through{unseen.length > 0 && ` (${unseen.length})`}
+          </Button>
+          <Button
+            variant="contained"
+            disabled={ids.length === 0}
+            onClick={() => setDialog("batch")}
+            data-testid="batch"
+          >
+            Run {what}
+          </Button>
+        </Stack>
+      </Stack>
+      {originals.length === 0 ? (
+        <Stack
+          spacing={1.5}
+          sx={{ flex: 1, alignItems: "center", justifyContent: "center", p: 4, textAlign: "center" }}
+        >
+          <Typography variant="h2" component="p">
+            This order is empty
+          </Typography>
+          <Typography sx={{ color: "text.secondary", maxWidth: 440 }}>
+            Drop photographs, a folder or a zip archive anywhere on this page. Originals are never changed.
+          </Typography>
+          <Button variant="contained" onClick={() => input.current?.click()}>
+            Choose pictures
+          </Button>
+        </Stack>
+      ) : (
+        <Box
+          component="ul"
+          aria-label="Contact sheet"
+          sx={{
+            flex: 1,
+            overflowY: "auto",
+            m: 0,
+            p: 2.5,
+            listStyle: "none",
+            display: "grid",
+            gap: 2,
+            alignContent: "start",
+            gridTemplateColumns: "repeat(auto-fill, minmax(196px, 1fr))",
+          }}
+        >
+          {originals.map((original) => (
+            <Frame
+              key={original.id}
+              original={original}
+              selected={chosen.includes(original.id)}
+              job={contents.jobs.find((j) => j.original_id === original.id)}
+              results={contents.enlargements.filter((e) => e.original_id === original.id)}
+              onPick={(e) => pick(original.id, e)}
+              onShow={() => props.onShow(original.id)}
+            />
+          ))}
+        </Box>
+      )}
+      <Menu
+        anchorEl={menu}
+        open={menu !== undefined}
+        onClose={() => setMenu(undefined)}
+        onClick={() => setMenu(undefined)}
+      >
+        <MenuItem component="a" href={`/api/v1/orders/${order.id}/delivery.zip`} disabled={going.length === 0}>
+          Deliver as zip, with report ({going.length} accepted)
+        </MenuItem>
+        <MenuItem
+          component="a"
+          href={`/api/v1/orders/${order.id}/report.pdf?which=all`}
+          disabled={contents.enlargements.length === 0}
+        >
+          Report as PDF
+        </MenuItem>
+        <MenuItem
+          component="a"
+          href={`/api/v1/orders/${order.id}/report.html?which=all`}
+          target="_blank"
+          disabled={contents.enlargements.length === 0}
+        >
+          Report as a page
+        </MenuItem>
+        <MenuItem disabled={contents.enlargements.length === 0} onClick={() => setDialog("share")}>
+          A link for the client
+        </MenuItem>
+        <Divider />
+        <MenuItem onClick={props.onArchive}>{order.archived_at ? "Back into work" : "Into the archive"}</MenuItem>
+        <MenuItem onClick={props.onRemove}>Remove this order</MenuItem>
+      </Menu>
+      {dialog === "edit" && (
+        <EditDialog
+          order={order}
+          originals={chosen.length > 0 ? chosen : ids}
+          onClose={() => setDialog(undefined)}
+          onDone={(text, undo) => {
+            setDialog(undefined);
+            setSaid({ text, undo });
+          }}
+        />
+      )}
+      {dialog === "batch" && (
+        <BatchDialog
+          order={order}
+          originals={chosen.length > 0 ? chosen : ids}
+          onClose={() => setDialog(undefined)}
+          onQueued={(count) => {
+            setDialog(undefined);
+            setSelected([]);
+            setSaid({ text: `${count} ${count === 1 ? "result is" : "results are"} on the run sheet` });
+          }}
+        />
+      )}
+      {dialog === "share" && <ShareDialog order={order} onClose={() => setDialog(undefined)} />}
+      {looking && <LookThrough contents={contents} onClose={() => setLooking(false)} onShow={props.onShow} />}
+      <Snackbar
+        open={said !== undefined}
+        autoHideDuration={12_000}
+        onClose={(_, reason) => reason === "timeout" && setSaid(undefined)}
+        message={said?.text}
+        action={
+          said?.undo ? (
+            <Button
+              color="inherit"
+              onClick={() => {
+                void said.undo?.();
+                setSaid(undefined);
+              }}
+            >
+              Undo
+            </Button>
+          ) : (
+            <Button color="inherit" onClick={props.onRuns}>
+              Show the run sheet
+            </Button>
+          )
+        }
+      />
+    </Stack>
+  );
+}
+
+/** What became of a picture, the latest that counts. */
+function fate(job: Job | undefined, results: Enlargement[]): { text: string; colour: string } | undefined {
+  if (job?.state === "running") return { text: `${Math.round(job.progress * 100)} %`, colour: "primary.main" };
+  if (job?.state === "waiting" || job?.state === "paused") return { text: job.state, colour: "text.secondary" };
+  if (job?.state === "failed") return { text: "failed", colour: "error.main" };
+  const [result] = results;
+  if (!result) return undefined;
+  if (result.verdict === "accepted") return { text: "accepted", colour: "measured" };
+  if (result.verdict === "sent_back") return { text: "sent back", colour: "error.main" };
+  return { text: "to look through", colour: "primary.main" };
+}
+
+function Frame(props: {
+  original: Original;
+  selected: boolean;
+  job?: Job;
+  results: Enlargement[];
+  onPick: (e: MouseEvent) => void;
+  onShow: () => void;
+}) {
+  const { original, job, results } = props;
+  const state = fate(job, results);
+  return (
+    <Box
+      component="li"
+      sx={{
+        border: 1,
+        borderColor: props.selected ? "primary.main" : "divider",
+        bgcolor: "background.paper",
+        position: "relative",
+        // Those out of sight are not laid out, however many there are.
+        contentVisibility: "auto",
+        containIntrinsicSize: "auto 226px",
+      }}
+    >
+      <Tooltip title="Put on the bench">
+        <ButtonBase
+          aria-label={`${original.name}, on the bench`}
+          onClick={props.onShow}
+          sx={{ display: "block", width: "100%" }}
+        >
+          <Box
+            component="img"
+            loading="lazy"
+            src={`/api/v1/originals/${original.id}/thumbnail`}
+            alt=""
+            sx={{ display: "block", width: "100%", height: 148, objectFit: "contain", bgcolor: "#777" }}
+          />
+        </ButtonBase>
+      </Tooltip>
+      <IconButton
+        aria-label={`Choose ${original.name}`}
+        aria-pressed={props.selected}
+        onClick={props.onPick}
+        sx={{
+          position: "absolute",
+          top: 4,
+          left: 4,
+          p: 0.25,
+          borderRadius: "2px",
+          bgcolor: "background.paper",
+          color: props.selected ? "primary.main" : "text.secondary",
+          "&:hover": { bgcolor: "background.paper" },
+        }}
+      >
+        {props.selected ? <CheckBoxIcon fontSize="small" /> : <CheckBoxOutlineBlankIcon fontSize="small" />}
+      </IconButton>
+      <Box sx={{ px: 1, py: 0.75 }}>
+        <Typography variant="body2" noWrap title={original.name} sx={{ fontWeight: 600 }}>
+          {original.name}
+        </Typography>
+        <Stack direction="row" spacing={1} sx={{ alignItems: "baseline" }}>
+          <Typography variant="caption" noWrap sx={{ color: "text.secondary", flex: 1 }}>
+            {pixels(original.facts.size)}, {bytes(original.facts.bytes)}
+          </Typography>
+          {results.length > 1 && (
+            <Typography variant="caption" sx={{ color: "text.secondary" }}>
+              {results.length} results
+            </Typography>
+          )}
+        </Stack>
+        <Typography
+          variant="caption"
+          component="div"
+          noWrap
+          title={job?.state === "failed" ? (job.reason ?? undefined) : undefined}
+          sx={{ color: state?.colour ?? "text.secondary", fontWeight: 600, minHeight: 20 }}
+        >
+          {state?.text ?? ""}
+        </Typography>
+      </Box>
+      {job?.state === "running" && (
+        <LinearProgress
+          variant="determinate"
+          value={job.progress * 100}
+          aria-label={`${original.name}, enlarging`}
+          sx={{ position: "absolute", left: 0, right: 0, bottom: 0, height: 3 }}
+        />
+      )}
+    </Box>
+  );
+}

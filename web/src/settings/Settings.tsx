@@ -1,0 +1,231 @@
+/** What belongs to the whole installation: products, this machine, what it is connected to, what it keeps. */
+
+import CloseIcon from "@mui/icons-material/Close";
+import { Alert, Box, Button, IconButton, LinearProgress, Stack, TextField, Typography } from "@mui/material";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { type Model, type Ticket, answered, api, sentence } from "../api/client";
+import { keys, useProducts, useRunSheet } from "../api/queries";
+import { bytes, decimal } from "../app/format";
+import { PrintField } from "../orders/PrintField";
+import { ticketText } from "../orders/words";
+
+export function Settings({ models }: { models: Model[] }) {
+  return (
+    <Box component="main" aria-label="Settings" sx={{ flex: 1, overflowY: "auto", px: 3, py: 2 }}>
+      <Typography variant="h1" component="h2" sx={{ mb: 2 }}>
+        Settings
+      </Typography>
+      <Box
+        sx={{ display: "grid", gap: 2, gridTemplateColumns: "repeat(auto-fit, minmax(420px, 1fr))", maxWidth: 1400 }}
+      >
+        <Products />
+        <Stack spacing={2}>
+          <Machine models={models} />
+          <Kept />
+          <Outside />
+        </Stack>
+      </Box>
+    </Box>
+  );
+}
+
+function Panel(props: { title: string; about: string; children: React.ReactNode }) {
+  return (
+    <Stack
+      component="section"
+      aria-label={props.title}
+      spacing={1.5}
+      sx={{ p: 2, bgcolor: "background.paper", border: 1, borderColor: "divider" }}
+    >
+      <Box>
+        <Typography variant="h2" component="h3">
+          {props.title}
+        </Typography>
+        <Typography variant="body2" sx={{ color: "text.secondary" }}>
+          {props.about}
+        </Typography>
+      </Box>
+      {props.children}
+    </Stack>
+  );
+}
+
+function Products() {
+  const client = useQueryClient();
+  const products = useProducts();
+  const [name, setName] = useState("");
+  const [least, setLeast] = useState("");
+  const [print, setPrint] = useState<Ticket>();
+  const refresh = () => client.invalidateQueries({ queryKey: keys.products });
+  const add = useMutation({
+    mutationFn: (product: { name: string; print: Ticket; least_ppi: number | null }) =>
+      answered(api.POST("/api/v1/products", { body: product })),
+    onSuccess: () => {
+      setName("");
+      setPrint(undefined);
+      setLeast("");
+    },
+    onSettled: refresh,
+  });
+  const remove = useMutation({
+    mutationFn: (id: number) => answered(api.DELETE("/api/v1/products/{id}", { params: { path: { id } } })),
+    onSettled: refresh,
+  });
+  const error = products.error ?? add.error ?? remove.error;
+  return (
+    <Panel title="Products" about="The prints that are sold: to choose from wherever a print is asked for.">
+      {error != null && <Alert severity="error">{sentence(error)}</Alert>}
+      <Box component="ul" sx={{ m: 0, p: 0, listStyle: "none" }}>
+        {products.data?.map((p) => (
+          <Stack
+            key={p.id}
+            component="li"
+            direction="row"
+            spacing={1}
+            sx={{ alignItems: "center", borderBottom: 1, borderColor: "divider", py: 0.5 }}
+          >
+            <Typography variant="body2" noWrap sx={{ width: 140, fontWeight: 600 }}>
+              {p.name}
+            </Typography>
+            <Typography variant="body2" noWrap sx={{ flex: 1 }}>
+              {ticketText(p.print)}
+            </Typography>
+            <Typography variant="body2" noWrap sx={{ color: "text.secondary" }}>
+              {p.least_ppi != null && `at least ${decimal(p.least_ppi)} ppi`}
+            </Typography>
+            <IconButton aria-label={`Take ${p.name} off the list`} onClick={() => remove.mutate(p.id)}>
+              <CloseIcon fontSize="small" />
+            </IconButton>
+          </Stack>
+        ))}
+        {products.data?.length === 0 && <Typography variant="body2">No product yet.</Typography>}
+      </Box>
+      <Stack spacing={1.5} sx={{ maxWidth: 380 }}>
+        <TextField label="Name of a product" value={name} onChange={(e) => setName(e.target.value)} />
+        <PrintField value={print} none="choose its print" onChange={setPrint} />
+        <TextField
+          label="Least resolution of the picture itself, ppi"
+          type="number"
+          value={least}
+          onChange={(e) => setLeast(e.target.value)}
+        />
+        <Button
+          variant="outlined"
+          disabled={name.trim() === "" || !print || add.isPending}
+          onClick={() => print && add.mutate({ name, print, least_ppi: least === "" ? null : Number(least) })}
+          sx={{ alignSelf: "start" }}
+        >
+          Put it on the list
+        </Button>
+      </Stack>
+    </Panel>
+  );
+}
+
+function Machine({ models }: { models: Model[] }) {
+  const sheet = useRunSheet();
+  const workers = sheet.data?.workers ?? [];
+  const rated = models.filter((m) => m.pixels_per_second && !m.retired);
+  const most = Math.max(...rated.map((m) => m.pixels_per_second ?? 0), 1);
+  return (
+    <Panel
+      title="Machine"
+      about="What each model does here, in pixels that go in: measured at the start, corrected by every run. All forecasts come from it."
+    >
+      <Typography variant="body2">
+        {workers.length === 0
+          ? "No worker is there."
+          : `${workers.length} ${workers.length === 1 ? "worker" : "workers"}, ${workers.filter((w) => w.job_id != null).length} busy, on ${[...new Set(workers.map((w) => w.machine))].join(", ")}`}
+      </Typography>
+      <Box component="table" sx={{ width: "100%", borderSpacing: 0, fontSize: 14 }}>
+        <tbody>
+          {rated.map((m) => (
+            <tr key={m.card.id}>
+              <td>{m.card.name}</td>
+              <Box component="td" sx={{ color: "text.secondary" }}>
+                {m.card.kind === "enlarge" ? `x${m.card.factor}` : "clean"} {m.card.grade}
+              </Box>
+              <Box component="td" sx={{ width: "34%" }}>
+                <Box sx={{ height: 6, bgcolor: "measured", width: `${((m.pixels_per_second ?? 0) / most) * 100}%` }} />
+              </Box>
+              <Box component="td" sx={{ textAlign: "right" }}>
+                {decimal((m.pixels_per_second ?? 0) / 1e6)} MP/s
+              </Box>
+            </tr>
+          ))}
+        </tbody>
+      </Box>
+    </Panel>
+  );
+}
+
+function Kept() {
+  const client = useQueryClient();
+  const cache = useQuery({ queryKey: ["cache"], queryFn: () => answered(api.GET("/api/v1/cache")), staleTime: 0 });
+  const clear = useMutation({
+    mutationFn: () => answered(api.DELETE("/api/v1/cache")),
+    onSettled: () => client.invalidateQueries({ queryKey: ["cache"] }),
+  });
+  return (
+    <Panel
+      title="Computed tiles"
+      about="Kept on disk, so that a view or a run that was cut short goes on where it was. Those not used longest go first."
+    >
+      {clear.isError && <Alert severity="error">{sentence(clear.error)}</Alert>}
+      {cache.data && (
+        <>
+          <LinearProgress
+            variant="determinate"
+            value={Math.min(100, (cache.data.bytes / Math.max(1, cache.data.limit)) * 100)}
+            aria-label="Taken"
+            sx={{ height: 6 }}
+          />
+          <Stack direction="row" sx={{ alignItems: "center" }}>
+            <Typography variant="body2" sx={{ flex: 1 }}>
+              {bytes(cache.data.bytes)} of {bytes(cache.data.limit)}
+              {cache.data.free != null && `; the disk has ${bytes(cache.data.free)} free`}
+            </Typography>
+            <Button disabled={clear.isPending || cache.data.bytes === 0} onClick={() => clear.mutate()}>
+              Throw them away
+            </Button>
+          </Stack>
+        </>
+      )}
+    </Panel>
+  );
+}
+
+function Outside() {
+  const devices = useQuery({ queryKey: ["devices"], queryFn: () => answered(api.GET("/api/v1/devices")) });
+  if (!devices.data) return null;
+  const { inbox, shop, printer } = devices.data;
+  return (
+    <Panel title="Outside" about="What this installation takes files and orders from, and sends results to.">
+      <Box
+        component="dl"
+        sx={{
+          m: 0,
+          display: "grid",
+          gridTemplateColumns: "80px 1fr",
+          gap: "6px 12px",
+          fontSize: 14,
+          "& dd": { m: 0, overflowWrap: "anywhere" },
+          "& dt": { color: "text.secondary" },
+        }}
+      >
+        <dt>Scans</dt>
+        <dd>
+          {inbox}
+          <Typography variant="caption" component="div" sx={{ color: "text.secondary" }}>
+            What is put into its folder of an order&rsquo;s number comes into that order.
+          </Typography>
+        </dd>
+        <dt>Shop</dt>
+        <dd>{shop ?? "none; the server takes --shop ADDRESS"}</dd>
+        <dt>Printer</dt>
+        <dd>{printer ?? "none; the server takes --printer ADDRESS"}</dd>
+      </Box>
+    </Panel>
+  );
+}
