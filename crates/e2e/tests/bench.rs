@@ -114,7 +114,7 @@ async fn the_demo_opens_with_a_result_in_view() {
     let zoom: f64 = page.attribute("[data-testid=stage]", "data-zoom").await.parse().unwrap();
     assert!((zoom - 1.0).abs() < 0.01, "one pixel of the print for one of the screen: {zoom}");
     let pictures = page.driver.find_all(Locator::Css("nav[aria-label=Pictures] li")).await.unwrap();
-    assert_eq!(pictures.len(), 5);
+    assert_eq!(pictures.len(), 6);
 
     // A bad figure is answered beside it, and nothing can be run.
     page.click_named("button", "Resolution").await;

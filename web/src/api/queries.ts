@@ -7,6 +7,7 @@ import {
   type Job,
   type OrderContents,
   type Original,
+  type RunSheet,
   type Steps,
   type SuggestionFor,
   type Wish,
@@ -171,7 +172,11 @@ export function useEvents(order: number | undefined, onEnd: (job: Job) => void):
       const job = JSON.parse(event.data as string) as Job;
       if (job.order_id === order) take(client, order, job);
       if (job.finished_at) told.current(job);
-      reload();
+      const sheet = client.getQueryData<RunSheet>(keys.runSheet);
+      const next = sheet && progressed(sheet, job);
+      // What only went on is patched, however long the sheet is; a turn, a start or an end changes more.
+      if (next) client.setQueryData(keys.runSheet, next);
+      else reload();
     });
     const again = () => {
       if (order !== undefined) void client.invalidateQueries({ queryKey: keys.order(order) });
@@ -185,6 +190,18 @@ export function useEvents(order: number | undefined, onEnd: (job: Job) => void):
       window.clearTimeout(timer);
     };
   }, [client, order]);
+}
+
+/** The sheet with a job further on; nothing when more has changed than how far it is. */
+export function progressed(sheet: RunSheet, job: Job): RunSheet | undefined {
+  const known = sheet.ahead.find((j) => j.id === job.id);
+  if (known?.state !== "running" || job.state !== "running") return undefined;
+  const gone = (known.seconds_left ?? 0) - (job.seconds_left ?? 0);
+  return {
+    ...sheet,
+    ahead: sheet.ahead.map((j) => (j.id === job.id ? job : j)),
+    seconds_left: sheet.seconds_left == null ? null : Math.max(0, sheet.seconds_left - gone),
+  };
 }
 
 function take(client: QueryClient, order: number, job: Job): void {

@@ -35,6 +35,9 @@ export function theme(name: ThemeName) {
       text: { primary: c.ink, secondary: c.faint },
       primary: { main: c.action, contrastText: c.onAction },
       error: { main: c.loss },
+      info: { main: c.measured },
+      success: { main: c.measured },
+      warning: { main: c.action },
       divider: c.hairline,
       measured: c.measured,
       hairline: c.hairline,
@@ -90,6 +93,9 @@ export function theme(name: ThemeName) {
         // Above the rail and the view's row: what was just done must not cover what is done next.
         defaultProps: { anchorOrigin: { vertical: "bottom", horizontal: "center" } },
         styleOverrides: { root: { bottom: "112px !important" } },
+      },
+      MuiAlert: {
+        styleOverrides: { root: { backgroundColor: c.panel, color: c.ink, border: `1px solid ${c.hairline}` } },
       },
       // What is still to come is drawn quietly.
       MuiLinearProgress: { styleOverrides: { root: { backgroundColor: c.hairline } } },

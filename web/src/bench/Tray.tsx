@@ -54,7 +54,12 @@ export function Tray(props: {
       <FilePicker ref={input} onFiles={props.onAdd} />
       <Box component="ul" sx={{ listStyle: "none", m: 0, p: 0, overflowY: "auto", flex: 1 }}>
         {contents.originals.map((original) => (
-          <li key={original.id}>
+          <Box
+            component="li"
+            key={original.id}
+            // Those out of sight are not laid out, however many there are.
+            sx={{ contentVisibility: "auto", containIntrinsicSize: "auto 76px" }}
+          >
             <Thumbnail
               original={original}
               selected={original.id === props.selected}
@@ -62,7 +67,7 @@ export function Tray(props: {
               running={contents.jobs.find((j) => j.original_id === original.id && j.state === "running")?.progress}
               onSelect={props.onSelect}
             />
-          </li>
+          </Box>
         ))}
         {props.arriving.map((file) => (
           <Box component="li" key={file.key} sx={{ m: 1, p: 0.5, border: 1, borderColor: "divider" }} title={file.name}>
@@ -107,6 +112,7 @@ function Thumbnail(props: {
           component="img"
           src={`/api/v1/originals/${original.id}/thumbnail`}
           alt=""
+          loading="lazy"
           sx={{ display: "block", width: "100%", height: 52, objectFit: "contain" }}
         />
         {props.results > 0 && (

@@ -16,9 +16,18 @@ import {
   Tooltip,
   Typography,
 } from "@mui/material";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type MouseEvent, useMemo, useRef, useState } from "react";
-import { type Enlargement, type Job, type OrderContents, type Original, answered, api, sentence } from "../api/client";
+import {
+  type Enlargement,
+  type Job,
+  type OrderContents,
+  type Original,
+  type Printing,
+  answered,
+  api,
+  sentence,
+} from "../api/client";
 import { keys } from "../api/queries";
 import { bytes, pixels } from "../app/format";
 import { FilePicker } from "../bench/FilePicker";
@@ -58,6 +67,23 @@ export function OrderSheet(props: {
     setSelected(picked(ids, chosen, id, { range: e.shiftKey ? last : undefined }));
     setLast(id);
   };
+  const path = { id: order.id };
+  const devices = useQuery({ queryKey: ["devices"], queryFn: () => answered(api.GET("/api/v1/devices")) });
+  const printings = useQuery({
+    queryKey: ["printings", order.id],
+    queryFn: () => answered(api.GET("/api/v1/orders/{id}/printings", { params: { path } })),
+    // The printer is asked what became of what is in its queue.
+    refetchInterval: (query) => (query.state.data?.some((p) => p.state === "accepted") ? 3000 : false),
+  });
+  const print = useMutation({
+    mutationFn: async (results: number[]) => {
+      for (const id of results) {
+        await answered(api.POST("/api/v1/enlargements/{id}/print", { params: { path: { id } } }));
+      }
+    },
+    onError: (error) => setSaid({ text: sentence(error) }),
+    onSettled: () => client.invalidateQueries({ queryKey: ["printings", order.id] }),
+  });
   const remove = useMutation({
     mutationFn: async ({ these, back }: { these: number[]; back: boolean }) => {
       for (const id of these) {
@@ -181,6 +207,7 @@ export function OrderSheet(props: {
               selected={chosen.includes(original.id)}
               job={contents.jobs.find((j) => j.original_id === original.id)}
               results={contents.enlargements.filter((e) => e.original_id === original.id)}
+              printings={printings.data}
               onPick={(e) => pick(original.id, e)}
               onShow={() => props.onShow(original.id)}
             />
@@ -211,6 +238,14 @@ export function OrderSheet(props: {
         >
           Report as a page
         </MenuItem>
+        {devices.data?.printer && (
+          <MenuItem
+            disabled={going.length === 0 || print.isPending}
+            onClick={() => print.mutate(going.map((e) => e.id))}
+          >
+            Send {going.length} accepted to the printer
+          </MenuItem>
+        )}
         <MenuItem disabled={contents.enlargements.length === 0} onClick={() => setDialog("share")}>
           A link for the client
         </MenuItem>
@@ -282,16 +317,29 @@ function fate(job: Job | undefined, results: Enlargement[]): { text: string; col
   return { text: "to look through", colour: "primary.main" };
 }
 
+/** What the printer said last of a picture's results. */
+function atPrinter(
+  results: Enlargement[],
+  printings: Printing[] | undefined,
+): { text: string; colour: string } | undefined {
+  const last = printings?.find((p) => results.some((e) => e.id === p.enlargement_id));
+  if (!last) return undefined;
+  if (last.state === "printed") return { text: "printed", colour: "measured" };
+  if (last.state === "refused") return { text: `printer: ${last.answer}`, colour: "error.main" };
+  return { text: "in the printer's queue", colour: "primary.main" };
+}
+
 function Frame(props: {
   original: Original;
   selected: boolean;
   job?: Job;
   results: Enlargement[];
+  printings?: Printing[];
   onPick: (e: MouseEvent) => void;
   onShow: () => void;
 }) {
   const { original, job, results } = props;
-  const state = fate(job, results);
+  const state = atPrinter(results, props.printings) ?? fate(job, results);
   return (
     <Box
       component="li"
@@ -355,7 +403,7 @@ function Frame(props: {
           variant="caption"
           component="div"
           noWrap
-          title={job?.state === "failed" ? (job.reason ?? undefined) : undefined}
+          title={job?.state === "failed" ? (job.reason ?? undefined) : state?.text}
           sx={{ color: state?.colour ?? "text.secondary", fontWeight: 600, minHeight: 20 }}
         >
           {state?.text ?? ""}

@@ -26,6 +26,7 @@ export function LookThrough(props: {
   const result = results[at];
   const now = contents.enlargements.find((e) => e.id === result?.id) ?? result;
   const look = useLook(result?.id);
+  // What comes next is asked for now, so that it is there when it is looked at.
   useLook(results[at + 1]?.id);
   const spots = look.data?.spots ?? [];
   const go = (to: number) => {
