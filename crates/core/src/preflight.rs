@@ -97,7 +97,8 @@ impl Planned<'_> {
     /// The original's own pixels are fewer than the product asks for.
     fn few_pixels(&self) -> Option<Finding> {
         let (print, least) = (self.worked.resolved.print?, self.least_ppi?);
-        if print.original_ppi >= least {
+        // A size is rounded to whole pixels: half a pixel an inch is nobody's fault.
+        if print.original_ppi >= least - 0.5 {
             return None;
         }
         let share = print.original_ppi / least;

@@ -5,6 +5,7 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 
 use clap::{Args, Parser, Subcommand};
+use dettaglio_core::model::Engine;
 use dettaglio_core::model::own::{CHILD_COMMAND, child_main};
 use dettaglio_server::access::hashed;
 use dettaglio_server::devices::Devices;
@@ -73,6 +74,9 @@ struct PlaceArgs {
     /// How many jobs this process works on at once.
     #[arg(long, default_value_t = 1)]
     workers: usize,
+    /// Threads to compute with, rather than one for each of the machine's: for several workers on one machine.
+    #[arg(long)]
+    threads: Option<usize>,
     /// Gigabytes of computed tiles that are kept on disk.
     #[arg(long, default_value_t = 4)]
     tiles_gb: u64,
@@ -83,6 +87,9 @@ struct PlaceArgs {
 
 impl PlaceArgs {
     fn settings(self) -> Settings {
+        if let Some(threads) = self.threads {
+            Engine::use_threads(threads);
+        }
         Settings {
             database: self.data.database,
             bucket: self.bucket,

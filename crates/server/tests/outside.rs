@@ -10,6 +10,7 @@ use dettaglio_server::devices::Devices;
 use dettaglio_store::access::Role;
 use image::ImageFormat;
 use reqwest::header::{ORIGIN, SET_COOKIE};
+use reqwest::multipart::{Form, Part};
 use reqwest::{Client, Response, StatusCode};
 use serde_json::{Value, json};
 use support::{Server, encoded, picture, project, wish};
@@ -113,6 +114,18 @@ async fn who_comes_from_elsewhere_signs_in_first() {
     assert_eq!(Server::json(looked, StatusCode::OK).await.as_array().unwrap().len(), 1);
     let changed = client.post(guarded.url("/orders")).header("cookie", &ugo).json(&order).send().await.unwrap();
     assert_eq!(Server::json(changed, StatusCode::FORBIDDEN).await["code"], "access.viewer");
+
+    // What a viewer tries out on the bench is answered, and not remembered.
+    let file = Part::bytes(encoded(&picture(60, 40), ImageFormat::Png)).file_name("vases.png");
+    let form = Form::new().part("files", file);
+    let sent =
+        client.post(guarded.url("/orders/1/originals")).header("cookie", &nives).multipart(form).send().await.unwrap();
+    assert_eq!(sent.status(), StatusCode::OK);
+    let plan =
+        client.post(guarded.url("/originals/1/plan")).header("cookie", &ugo).json(&wish(3.0)).send().await.unwrap();
+    assert_eq!(Server::json(plan, StatusCode::OK).await["resolved"]["factor"], 3.0);
+    let kept = client.get(guarded.url("/originals/1/wish")).header("cookie", &ugo).send().await.unwrap();
+    assert_eq!(Server::json(kept, StatusCode::OK).await["target"]["factor"], 2.0);
 
     client.delete(guarded.url("/session")).header("cookie", &ugo).send().await.unwrap();
     let after = client.get(guarded.url("/orders")).header("cookie", &ugo).send().await.unwrap();
@@ -277,5 +290,30 @@ async fn a_worker_in_a_program_of_its_own_takes_over_when_one_is_killed() {
     assert_eq!((&ended["state"], &ended["attempts"]), (&json!("done"), &json!(2)), "{ended}");
     let sheet: Value = Server::json(server.get("/run-sheet").await, StatusCode::OK).await;
     assert_eq!(sheet["ended_in_all"], 1);
+    server.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_file_store_that_is_away_puts_the_job_off_until_it_is_back() {
+    let server = Server::start().await;
+    let (_, id) = server.with_picture(120, 90).await;
+    // A file where the folder should be: nothing can be kept there.
+    let folder = server.folder.path().join("files/enlargements");
+    std::fs::write(&folder, "in the way").unwrap();
+    let job = Server::json(server.post(&format!("/originals/{id}/jobs"), &wish(2.0)).await, StatusCode::CREATED).await;
+    let job = job["id"].as_u64().unwrap();
+    let put_off = until("the job put off", async || {
+        let job = Server::json(server.get(&format!("/jobs/{job}")).await, StatusCode::OK).await;
+        job["reason"].is_string().then_some(job)
+    })
+    .await;
+    assert_eq!((&put_off["state"], &put_off["attempts"]), (&json!("waiting"), &json!(0)), "{put_off}");
+    assert!(put_off["reason"].as_str().unwrap().contains("tried again every 15 s"), "{put_off}");
+    std::fs::remove_file(&folder).unwrap();
+    // By itself after 15 seconds; a person need not wait for that.
+    server.instruct(&[job], json!({ "do": "retry" })).await;
+    assert_eq!(server.ended(job).await["state"], "done");
+    let files = std::fs::read_dir(&folder).unwrap().count();
+    assert_eq!(files, 1, "and nothing half-written lies about");
     server.stop().await;
 }

@@ -235,7 +235,7 @@ mod tests {
         assert_eq!(store.put_file(&key, &source).await.unwrap(), 200_000);
         assert_eq!(std::fs::read(store.local(&key).await.unwrap()).unwrap(), bytes);
         assert_eq!(std::fs::read(store.local(&key).await.unwrap()).unwrap(), bytes, "a second time");
-        assert_eq!(store.keys("enlargements").await.unwrap(), [key.clone()]);
+        assert_eq!(store.keys("enlargements").await.unwrap(), std::slice::from_ref(&key));
         store.delete(&key).await.unwrap();
         store.delete(&key).await.unwrap();
         assert!(!store.has(&key).await.unwrap());

@@ -1,6 +1,7 @@
 //! The runtime that computes networks: ONNX Runtime, loaded from a shared library at start.
 
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, OnceLock};
 use std::time::Duration;
 
@@ -58,6 +59,9 @@ pub struct Engine {
     library: PathBuf,
 }
 
+/// How many threads a network is computed with; 0 for as many as the machine has.
+static THREADS: AtomicUsize = AtomicUsize::new(0);
+
 impl Engine {
     /// Loads the runtime, from the file that [`LIBRARY_VARIABLE`] names or from the project's folder.
     ///
@@ -77,6 +81,15 @@ impl Engine {
             })
             .clone()
             .map_err(ModelError::Engine)
+    }
+
+    /// Computes with so many threads from now on, rather than with one for each of the machine's: for several programs that
+    /// share a machine. To be said before anything is computed; 0 counts as 1.
+    pub fn use_threads(count: usize) {
+        let count = count.max(1);
+        THREADS.store(count, Ordering::Relaxed);
+        // Once something was computed it is too late for this part, and the rest still holds.
+        let _ = rayon::ThreadPoolBuilder::new().num_threads(count).build_global();
     }
 
     /// The file that was loaded.
@@ -106,7 +119,10 @@ impl Engine {
     }
 
     pub(super) fn session(&self, bytes: &[u8]) -> Result<Session, String> {
-        let threads = std::thread::available_parallelism().map_or(1, usize::from);
+        let threads = match THREADS.load(Ordering::Relaxed) {
+            0 => std::thread::available_parallelism().map_or(1, usize::from),
+            some => some,
+        };
         let text = |e: &dyn std::fmt::Display| e.to_string();
         Session::builder(&self.environment)
             .map_err(|e| text(&e))?

@@ -32,6 +32,8 @@ pub struct Bed {
     pub client: Client,
     pub server: Option<Child>,
     pub workers: Vec<Option<Child>>,
+    /// Threads of each program that works; as many as the machine has when none are named.
+    threads: Option<usize>,
     /// Jobs that the server itself works on at once.
     own_workers: usize,
 }
@@ -39,10 +41,15 @@ pub struct Bed {
 impl Bed {
     /// Starts a server with so many workers of its own, and so many programs that only work.
     pub async fn start(own_workers: usize, workers: usize) -> anyhow::Result<Self> {
+        Self::start_with(own_workers, workers, None).await
+    }
+
+    /// The same, with so many threads for each program that only works.
+    pub async fn start_with(own_workers: usize, workers: usize, threads: Option<usize>) -> anyhow::Result<Self> {
         let port = TcpListener::bind((Ipv4Addr::LOCALHOST, 0))?.local_addr()?.port();
         let folder = tempfile::tempdir()?;
         let client = Client::builder().timeout(Duration::from_secs(60)).build()?;
-        let mut bed = Self { folder, port, client, server: None, workers: Vec::new(), own_workers };
+        let mut bed = Self { folder, port, client, server: None, workers: Vec::new(), threads, own_workers };
         bed.start_server()?;
         bed.until_healthy().await?;
         for _ in 0..workers {
@@ -70,7 +77,8 @@ impl Bed {
     }
 
     pub fn start_worker(&mut self, number: usize) -> anyhow::Result<()> {
-        self.workers[number] = Some(self.command("worker")?.stderr(Stdio::null()).spawn()?);
+        let threads = self.threads.map(|count| format!("--threads={count}"));
+        self.workers[number] = Some(self.command("worker")?.args(threads).stderr(Stdio::null()).spawn()?);
         Ok(())
     }
 
@@ -143,12 +151,15 @@ impl Drop for Bed {
             let _ = child.wait();
         }
         // The server stops its database when it is asked to, and not when it is killed.
-        if let Ok(mut stop) = self.command_without_project("stop") {
-            let _ = stop.status();
-        }
+        let stop = self.command_without_project("stop").and_then(|mut stop| Ok(stop.spawn()?));
         if let Some(child) = &mut self.server {
-            let _ = child.kill();
+            if stop.is_err() {
+                let _ = child.kill();
+            }
             let _ = child.wait();
+        }
+        if let Ok(mut stop) = stop {
+            let _ = stop.wait();
         }
     }
 }

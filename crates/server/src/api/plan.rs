@@ -15,12 +15,14 @@ use dettaglio_core::reading::Reading;
 use dettaglio_core::recipe::{Area, Recipe, Steps, Surround, Ticket, Worked};
 use dettaglio_core::size::{Resolved, Target, eye_ppi, sharp_from_m};
 use dettaglio_core::treatment::{Treatment, TreatmentError};
+use dettaglio_store::access::Role;
 use dettaglio_store::orders::OriginalRow;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
 use super::reading::{SuggestionFor, reading_of};
 use super::{Address, Body};
+use crate::access::Who;
 use crate::app::App;
 use crate::problem::Problem;
 use crate::studio::Lane;
@@ -241,6 +243,7 @@ pub struct Verdict {
     responses((status = OK, body = Plan), (status = 422, body = Problem)))]
 pub async fn plan(
     State(app): State<App>,
+    who: Who,
     Address(id): Address<u64>,
     Body(wish): Body<Wish>,
 ) -> Result<Json<Plan>, Problem> {
@@ -259,7 +262,10 @@ pub async fn plan(
             sharp_from_m: sharp_from_m(detail_ppi),
         }
     });
-    app.store.set_wish(id, Some(&wish)).await?;
+    // Who may only look tries things out, and nothing of it is remembered.
+    if who.role == Role::Technician {
+        app.store.set_wish(id, Some(&wish)).await?;
+    }
     let rates = app.studio.rates();
     let mut alternatives = Vec::new();
     for alternative in &wish.alternatives {

@@ -73,7 +73,9 @@ async fn take(app: &App, order: u64, path: &Path) -> anyhow::Result<()> {
     let to = free_name(&folder, &name);
     std::fs::rename(path, &to)?;
     if let Err(problem) = outcome {
-        std::fs::write(to.with_added_extension("txt"), format!("{}\n", problem.detail))?;
+        let mut beside = to.into_os_string();
+        beside.push(".txt");
+        std::fs::write(beside, format!("{}\n", problem.detail))?;
     }
     Ok(())
 }
