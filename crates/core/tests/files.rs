@@ -405,7 +405,7 @@ fn a_ramp_in_sixteen_bits_comes_out_with_more_than_256_levels() {
 
 #[rstest]
 fn a_result_says_in_its_xmp_what_was_done_to_which_original(
-    #[values(Format::Tiff, Format::Png, Format::Jpeg, Format::Webp)] format: Format,
+    #[values(Format::Tiff, Format::Png, Format::Jpeg, Format::WebP)] format: Format,
 ) {
     use dettaglio_core::codec::Facts;
     use dettaglio_core::enlarge::Kernel;
@@ -417,14 +417,17 @@ fn a_result_says_in_its_xmp_what_was_done_to_which_original(
         DynamicImage::ImageRgb8(RgbImage::from_fn(60, 40, |x, y| image::Rgb([(x * 4) as u8, (y * 6) as u8, 90])));
     let Decoded { original, facts } = opened(&encoded(&vases, ImageFormat::Png)).unwrap();
     let reading = Reading::of(&original, &Facts { iso: Some(200), ..facts });
-    let treatment = Treatment::plain(Kernel::Bicubic, Size::new(120, 80));
+    // The decoder of this test takes tags of a TIFF only up to a part of what its pixels take.
+    let treatment = Treatment::plain(Kernel::Bicubic, Size::new(720, 480));
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("out").with_extension(format.extension());
     let to = Destination { path: &path, settings: OutputSettings::new(format), reading: Some(&reading) };
     let renderer = Renderer::new(dettaglio_core::model::Shelf::default(), 1 << 20);
     run(&renderer, &original, &treatment, to, &Unhurried, &|_| {}).unwrap();
 
-    let mut decoder = image::ImageReader::open(&path).unwrap().into_decoder().unwrap();
+    let mut reader = image::ImageReader::open(&path).unwrap();
+    reader.no_limits();
+    let mut decoder = reader.into_decoder().unwrap();
     let packet = String::from_utf8(decoder.xmp_metadata().unwrap().expect("a packet")).unwrap();
     let property = |name: &str| {
         let (_, after) = packet.split_once(&format!("<dtl:{name}>")).unwrap_or_else(|| panic!("{name} in {packet}"));

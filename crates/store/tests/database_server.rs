@@ -20,8 +20,9 @@ async fn what_was_stored_is_there_after_a_restart_and_a_left_server_is_taken_ove
 
     let third = MariaDb::start(folder.path()).await.unwrap();
     assert_eq!(Store::connect(third.url()).await.unwrap().orders().await.unwrap().len(), 1);
+    assert_eq!(third.url(), url, "where workers look for it");
     third.stop().await;
-    assert!(!folder.path().join("port").exists());
+    assert_eq!(MariaDb::url_in(folder.path()), None);
 }
 
 #[tokio::test]

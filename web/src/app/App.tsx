@@ -16,7 +16,7 @@ import {
   Tooltip,
   Typography,
 } from "@mui/material";
-import { type QueryClient, useMutation, useQueryClient } from "@tanstack/react-query";
+import { type QueryClient, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type DragEvent, Suspense, lazy, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { type Job, type Order, type Original, Refusal, answered, api, sentence } from "../api/client";
 import { keys, useEvents, useInstruct, useModels, useOrder, useOrders, useRunSheet } from "../api/queries";
@@ -328,6 +328,7 @@ function Header(props: {
           </Button>
         ))}
       </Box>
+      <Account />
       <Tooltip title={props.themeName === "paper" ? "Dim the room" : "Light the room"}>
         <IconButton aria-label={props.themeName === "paper" ? "Dim theme" : "Paper theme"} onClick={props.onTheme}>
           {props.themeName === "paper" ? <DarkModeOutlined fontSize="small" /> : <LightModeOutlined fontSize="small" />}
@@ -341,6 +342,22 @@ function Header(props: {
         </IconButton>
       </Tooltip>
     </Stack>
+  );
+}
+
+/** Who has signed in, where that was asked for. */
+function Account() {
+  const client = useQueryClient();
+  const who = useQuery({ queryKey: ["session"], queryFn: () => answered(api.GET("/api/v1/session")) });
+  const leave = useMutation({
+    mutationFn: () => answered(api.DELETE("/api/v1/session")),
+    onSuccess: () => client.resetQueries(),
+  });
+  if (!who.data?.name) return null;
+  return (
+    <Button color="inherit" onClick={() => leave.mutate()}>
+      {who.data.name}: sign out
+    </Button>
   );
 }
 

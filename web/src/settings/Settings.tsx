@@ -56,6 +56,7 @@ function Products() {
   const products = useProducts();
   const [name, setName] = useState("");
   const [least, setLeast] = useState("");
+  const [bleed, setBleed] = useState("");
   const [print, setPrint] = useState<Ticket>();
   const refresh = () => client.invalidateQueries({ queryKey: keys.products });
   const add = useMutation({
@@ -65,6 +66,7 @@ function Products() {
       setName("");
       setPrint(undefined);
       setLeast("");
+      setBleed("");
     },
     onSettled: refresh,
   });
@@ -105,6 +107,13 @@ function Products() {
         <TextField label="Name of a product" value={name} onChange={(e) => setName(e.target.value)} />
         <PrintField value={print} none="choose its print" onChange={setPrint} />
         <TextField
+          label="Bleed on every side, mm"
+          type="number"
+          value={bleed}
+          helperText="the picture goes on as its own mirror image, to be cut or folded away"
+          onChange={(e) => setBleed(e.target.value)}
+        />
+        <TextField
           label="Least resolution of the picture itself, ppi"
           type="number"
           value={least}
@@ -113,7 +122,12 @@ function Products() {
         <Button
           variant="outlined"
           disabled={name.trim() === "" || !print || add.isPending}
-          onClick={() => print && add.mutate({ name, print, least_ppi: least === "" ? null : Number(least) })}
+          onClick={() => {
+            if (!print) return;
+            const mm = Number(bleed);
+            const surround: Ticket["surround"] = mm > 0 ? { kind: "bleed", mm, fill: "mirror" } : print.surround;
+            add.mutate({ name, print: { ...print, surround }, least_ppi: least === "" ? null : Number(least) });
+          }}
           sx={{ alignSelf: "start" }}
         >
           Put it on the list
