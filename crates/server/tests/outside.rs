@@ -40,13 +40,13 @@ async fn stand_in(arguments: &[&str]) -> (tokio::process::Child, String) {
 }
 
 async fn until<T>(what: &str, mut look: impl AsyncFnMut() -> Option<T>) -> T {
-    for _ in 0..400 {
+    for _ in 0..1200 {
         if let Some(found) = look().await {
             return found;
         }
         tokio::time::sleep(Duration::from_millis(50)).await;
     }
-    panic!("{what} did not come in twenty seconds");
+    panic!("{what} did not come in a minute");
 }
 
 /// A server that can be reached from elsewhere, with a technician and a viewer; a browser would hold their cookies.
