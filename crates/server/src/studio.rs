@@ -14,7 +14,7 @@ use dettaglio_core::forecast::Rates;
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::limits::Limits;
 use dettaglio_core::model::{OwnModels, Shelf};
-use dettaglio_core::picture::Original;
+use dettaglio_core::picture::{Original, Planes};
 use dettaglio_core::render::disk::DiskTiles;
 use dettaglio_core::render::{Pace, Renderer};
 use dettaglio_core::treatment::Treatment;
@@ -229,6 +229,14 @@ impl Studio {
                 return;
             }
         }
+    }
+}
+
+/// Planes in the colours of a screen, out of those of the picture that they come from.
+pub fn for_screen(planes: Planes, from: &Original) -> Planes {
+    match from.profile() {
+        Some(profile) => profile.to_srgb(&planes),
+        None => planes,
     }
 }
 

@@ -19,10 +19,10 @@ import {
   Tooltip,
   Typography,
 } from "@mui/material";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { type Letter, type Original, type Steps, type Wish, answered, api, sentence } from "../api/client";
-import { useApply } from "../api/queries";
+import { keys, useApply, useHouseTreatments } from "../api/queries";
 import { useKept } from "../app/kept";
 import { type Scope, added, letters, removed, stepsIn, switched } from "./treatments";
 
@@ -203,7 +203,7 @@ function TreatmentMenu(props: Treating & { anchor: HTMLElement | null; onClose: 
               e.stopPropagation();
               void answered(
                 api.DELETE("/api/v1/house-treatments/{id}", { params: { path: { id: treatment.id } } }),
-              ).finally(() => client.invalidateQueries({ queryKey: ["house"] }));
+              ).finally(() => client.invalidateQueries({ queryKey: keys.house }));
             }}
           >
             Forget
@@ -226,11 +226,7 @@ function TreatmentMenu(props: Treating & { anchor: HTMLElement | null; onClose: 
   );
 }
 
-const useHouse = () =>
-  useQuery({
-    queryKey: ["house"],
-    queryFn: () => answered(api.GET("/api/v1/house-treatments")),
-  }).data ?? [];
+const useHouse = () => useHouseTreatments().data ?? [];
 
 function NameDialog(props: { steps: Steps; onClose: () => void; onSay: (text: string) => void }) {
   const [name, setName] = useState("");
@@ -240,7 +236,7 @@ function NameDialog(props: { steps: Steps; onClose: () => void; onSay: (text: st
   const keep = async () => {
     try {
       await answered(api.POST("/api/v1/house-treatments", { body: { name, steps: props.steps } }));
-      await client.invalidateQueries({ queryKey: ["house"] });
+      await client.invalidateQueries({ queryKey: keys.house });
       props.onSay(`${name.trim()} is kept as a house treatment`);
       props.onClose();
     } catch (error) {

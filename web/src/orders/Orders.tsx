@@ -16,10 +16,10 @@ import {
   Typography,
 } from "@mui/material";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useVirtualizer } from "@tanstack/react-virtual";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { type Order, type OrderContents, answered, api, sentence } from "../api/client";
 import { keys } from "../api/queries";
+import { VirtualRows } from "../app/VirtualRows";
 import { useKept } from "../app/kept";
 import { OrderDialog } from "./OrderDialog";
 import { OrderSheet } from "./OrderSheet";
@@ -50,13 +50,6 @@ export function Orders(props: {
   const [dialog, setDialog] = useState<"new" | Order>();
   const [moved, setMoved] = useState<{ order: Order; from: Place; to: Place }>();
   const shown = chosen(props.orders, shelf, text, sorting);
-  const list = useRef<HTMLDivElement>(null);
-  const rows = useVirtualizer({
-    count: shown.length,
-    getScrollElement: () => list.current,
-    estimateSize: () => TICKET_HEIGHT,
-    overscan: 6,
-  });
 
   const shelve = useMutation({
     mutationFn: ({ order, to }: { order: Order; from: Place; to: Place }) =>
@@ -124,34 +117,19 @@ export function Orders(props: {
                     : "No order is in work."}
           </Typography>
         )}
-        <Box ref={list} sx={{ flex: 1, overflowY: "auto" }} tabIndex={-1}>
-          <Box
-            component="ul"
-            aria-label="Orders"
-            sx={{ m: 0, p: 0, listStyle: "none", position: "relative", height: rows.getTotalSize() }}
-          >
-            {rows.getVirtualItems().map((row) => {
-              const order = shown[row.index];
-              return (
-                order && (
-                  <Box
-                    component="li"
-                    key={order.id}
-                    sx={{
-                      position: "absolute",
-                      left: 0,
-                      right: 0,
-                      height: TICKET_HEIGHT,
-                      transform: `translateY(${row.start}px)`,
-                    }}
-                  >
-                    <OrderTicket order={order} open={order.id === open?.id} onOpen={() => props.onOrder(order.id)} />
-                  </Box>
-                )
-              );
-            })}
-          </Box>
-        </Box>
+        <VirtualRows
+          label="Orders"
+          count={shown.length}
+          heightOf={() => TICKET_HEIGHT}
+          keyOf={(index) => shown[index]?.id ?? index}
+        >
+          {(index) => {
+            const order = shown[index];
+            return (
+              order && <OrderTicket order={order} open={order.id === open?.id} onOpen={() => props.onOrder(order.id)} />
+            );
+          }}
+        </VirtualRows>
       </Stack>
       {props.contents ? (
         <OrderSheet

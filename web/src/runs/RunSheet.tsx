@@ -9,15 +9,15 @@ import ReplayIcon from "@mui/icons-material/Replay";
 import VerticalAlignTopIcon from "@mui/icons-material/VerticalAlignTop";
 import { Alert, Box, Button, IconButton, LinearProgress, Stack, Tooltip, Typography } from "@mui/material";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useVirtualizer } from "@tanstack/react-virtual";
-import { useRef } from "react";
 import { type Deed, type Job, type Order, type RunSheet as Sheet, answered, api, sentence } from "../api/client";
 import { keys, useInstruct, useRunSheet } from "../api/queries";
+import { VirtualRows } from "../app/VirtualRows";
 import { duration, whole } from "../app/format";
 import { neighbour } from "../orders/picking";
 import { clock, jobText, progress } from "./words";
 
 const ROW_HEIGHT = 60;
+const HEAD_HEIGHT = 40;
 
 type Row = { kind: "head"; text: string } | { kind: "job"; job: Job };
 
@@ -34,19 +34,8 @@ export function RunSheet(props: {
     mutationFn: (held_up: boolean) => answered(api.POST("/api/v1/run-sheet/hold", { body: { held_up } })),
     onSettled: () => client.invalidateQueries({ queryKey: keys.runSheet }),
   });
-  const frame = useRef<HTMLDivElement>(null);
   const data = sheet.data;
   const rows = data ? rowsOf(data) : [];
-  const list = useVirtualizer({
-    count: rows.length,
-    getScrollElement: () => frame.current,
-    estimateSize: (i) => (rows[i]?.kind === "head" ? 40 : ROW_HEIGHT),
-    getItemKey: (i) => {
-      const row = rows[i];
-      return row?.kind === "job" ? row.job.id : (row?.text ?? i);
-    },
-    overscan: 8,
-  });
   const turns = data?.ahead.filter((j) => j.state !== "running").map((j) => j.id) ?? [];
   const failed = data?.ended.filter((j) => j.state === "failed").map((j) => j.id) ?? [];
   const title = (order: number) => props.orders.find((o) => o.id === order)?.title ?? `order ${order}`;
@@ -104,46 +93,33 @@ export function RunSheet(props: {
           </Typography>
         </Stack>
       )}
-      <Box ref={frame} sx={{ flex: 1, overflowY: "auto" }} tabIndex={-1}>
-        <Box
-          component="ul"
-          aria-label="Jobs"
-          sx={{ position: "relative", m: 0, p: 0, listStyle: "none", height: list.getTotalSize() }}
-        >
-          {list.getVirtualItems().map((item) => {
-            const row = rows[item.index];
-            return (
-              row && (
-                <Box
-                  component="li"
-                  key={item.key}
-                  sx={{
-                    position: "absolute",
-                    left: 0,
-                    right: 0,
-                    height: item.size,
-                    transform: `translateY(${item.start}px)`,
-                  }}
-                >
-                  {row.kind === "head" ? (
-                    <Typography variant="h2" component="h2" sx={{ px: 2.5, pt: 1.5 }}>
-                      {row.text}
-                    </Typography>
-                  ) : (
-                    <JobRow
-                      job={row.job}
-                      order={title(row.job.order_id)}
-                      turns={turns}
-                      onDo={(deed) => tell([row.job.id], deed)}
-                      onShow={() => props.onShow(row.job.order_id, row.job.original_id)}
-                    />
-                  )}
-                </Box>
-              )
-            );
-          })}
-        </Box>
-      </Box>
+      <VirtualRows
+        label="Jobs"
+        count={rows.length}
+        heightOf={(index) => (rows[index]?.kind === "head" ? HEAD_HEIGHT : ROW_HEIGHT)}
+        keyOf={(index) => {
+          const row = rows[index];
+          return row?.kind === "job" ? row.job.id : (row?.text ?? index);
+        }}
+      >
+        {(index) => {
+          const row = rows[index];
+          if (!row) return null;
+          return row.kind === "head" ? (
+            <Typography variant="h2" component="h2" sx={{ px: 2.5, pt: 1.5 }}>
+              {row.text}
+            </Typography>
+          ) : (
+            <JobRow
+              job={row.job}
+              order={title(row.job.order_id)}
+              turns={turns}
+              onDo={(deed) => tell([row.job.id], deed)}
+              onShow={() => props.onShow(row.job.order_id, row.job.original_id)}
+            />
+          );
+        }}
+      </VirtualRows>
     </Stack>
   );
 }

@@ -18,7 +18,7 @@ use dettaglio_store::orders::OriginalRow;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
-use super::house::Applied;
+use super::house::{Applied, steps_of};
 use super::jobs::{new_job, result_name};
 use super::plan::Wish;
 use super::reading::reading_of;
@@ -311,10 +311,9 @@ impl Resolved {
             Treating::Suggested => Self::Suggested,
             Treating::Steps { steps } => Self::Steps(steps.clone()),
             Treating::House { id } => {
-                let house = app.store.house_treatments().await?.into_iter().find(|house| house.id == *id);
                 let missing =
                     || Problem::refused("house.unknown", "there is no such house treatment").field("treating");
-                Self::Steps(Box::new(house.ok_or_else(missing)?.steps))
+                Self::Steps(Box::new(steps_of(app, *id).await?.ok_or_else(missing)?))
             }
         })
     }

@@ -32,6 +32,11 @@ pub struct HouseTreatmentView {
     pub created_at: DateTime<Utc>,
 }
 
+/// What is done under a house treatment's number, if there is one.
+pub(super) async fn steps_of(app: &App, id: u64) -> Result<Option<Steps>, Problem> {
+    Ok(app.store.house_treatments().await?.into_iter().find(|house| house.id == id).map(|house| house.steps))
+}
+
 /// A house treatment to be kept.
 #[derive(Debug, Deserialize, ToSchema)]
 pub struct NewHouseTreatment {

@@ -20,6 +20,7 @@ use dettaglio_store::orders::OriginalRow;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use super::house::steps_of;
 use super::reading::{SuggestionFor, reading_of};
 use super::{Address, Body};
 use crate::access::Who;
@@ -88,7 +89,7 @@ impl Usual {
     pub async fn of(app: &App, order: u64) -> Result<Self, Problem> {
         let details = app.store.order(order).await?.details;
         let steps = match details.house_treatment_id {
-            Some(id) => app.store.house_treatments().await?.into_iter().find(|h| h.id == id).map(|h| h.steps),
+            Some(id) => steps_of(app, id).await?,
             None => None,
         };
         Ok(Self { print: details.print, steps })

@@ -20,7 +20,7 @@ use utoipa::{IntoParams, ToSchema};
 use super::{Address, Body};
 use crate::app::App;
 use crate::problem::Problem;
-use crate::studio::{Lane, blocking};
+use crate::studio::{Lane, blocking, for_screen};
 
 /// The longest that a link holds, in days.
 const MOST_DAYS: u32 = 365;
@@ -185,7 +185,7 @@ pub async fn shared_picture(State(app): State<App>, Address(at): Address<SharedA
         .studio
         .view(Lane::Plain, move |studio, pace| {
             let planes = studio.renderer().view(&source, &treatment, level, whole, pace)?;
-            Ok::<_, RenderError>(picture.profile().map_or_else(|| planes.clone(), |p| p.to_srgb(&planes)))
+            Ok::<_, RenderError>(for_screen(planes, &picture))
         })
         .await??;
     let png = blocking(move || png_bytes(&planes)).await?;

@@ -18,7 +18,7 @@ use utoipa::{IntoParams, ToSchema};
 use super::{Address, Question};
 use crate::app::App;
 use crate::problem::Problem;
-use crate::studio::{Lane, Studio, blocking};
+use crate::studio::{Lane, Studio, blocking, for_screen};
 
 /// Side of a tile in pixels of the view: small enough that little is computed beyond the view's rim.
 pub const TILE: u32 = 256;
@@ -118,8 +118,8 @@ fn outside(view: Size) -> Problem {
 /// After the lane: while one view is encoded, the next is computed. The address names the content, so that the answer
 /// may be kept for ever.
 async fn answer(planes: Planes, from: Option<Arc<Original>>) -> Result<Response, Problem> {
-    let png = blocking(move || match from.as_ref().and_then(|original| original.profile()) {
-        Some(profile) => png_bytes(&profile.to_srgb(&planes)),
+    let png = blocking(move || match from {
+        Some(original) => png_bytes(&for_screen(planes, &original)),
         None => png_bytes(&planes),
     })
     .await?;

@@ -2,9 +2,10 @@
 
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
+use dettaglio_core::codec::png_bytes;
 use maud::{DOCTYPE, Markup, PreEscaped, html as markup};
 
-use super::{Cut, Entry, Report, bytes, png, print_words};
+use super::{Cut, Entry, Report, bytes, print_words};
 
 const STYLE: &str = "
 body { font: 15px/1.45 'Source Sans 3', 'Segoe UI', sans-serif; color: #23211E; background: #F4F1EA; margin: 0 auto; max-width: 980px; padding: 32px 24px; }
@@ -61,7 +62,7 @@ fn article(entry: &Entry) -> Markup {
 }
 
 fn figure(cut: &Cut) -> Markup {
-    let source = |planes| format!("data:image/png;base64,{}", STANDARD.encode(png(planes)));
+    let source = |planes| format!("data:image/png;base64,{}", STANDARD.encode(png_bytes(planes)));
     markup! {
         figure {
             img src=(source(&cut.before)) alt={ "Before, " (cut.name) };

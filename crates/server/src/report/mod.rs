@@ -7,10 +7,9 @@ pub use html::html;
 pub use pdf::pdf;
 
 use chrono::{DateTime, Utc};
-use dettaglio_core::codec::png_bytes;
 use dettaglio_core::enlarge::Kernel;
 use dettaglio_core::frame::FrameError;
-use dettaglio_core::picture::{Original, Planes, Region, Size};
+use dettaglio_core::picture::{Planes, Region, Size};
 use dettaglio_core::render::Unhurried;
 use dettaglio_core::size::{Target, sharp_from_m};
 use dettaglio_core::spots::{self, Spot};
@@ -22,7 +21,7 @@ use std::sync::Arc;
 
 use crate::app::App;
 use crate::problem::Problem;
-use crate::studio::Lane;
+use crate::studio::{Lane, for_screen};
 
 /// How many spots of a picture are shown.
 const SPOTS: usize = 3;
@@ -180,16 +179,12 @@ async fn cuts(
                 let before = studio.renderer().render(&original, &plain, part, &Unhurried)?;
                 let as_it_is = Treatment::plain(Kernel::Nearest, file.size());
                 let after = studio.renderer().render(&file, &as_it_is, part, &Unhurried)?;
-                Ok::<_, dettaglio_core::render::RenderError>((for_screen(&original, before), for_screen(&file, after)))
+                Ok::<_, dettaglio_core::render::RenderError>((for_screen(before, &original), for_screen(after, &file)))
             })
             .await??;
         cuts.push(Cut { name: spot.name, before: cut.0, after: cut.1 });
     }
     Ok(cuts)
-}
-
-fn for_screen(picture: &Original, planes: Planes) -> Planes {
-    picture.profile().map_or_else(|| planes.clone(), |profile| profile.to_srgb(&planes))
 }
 
 /// A print in words.
@@ -203,10 +198,6 @@ pub fn print_words(target: &Target) -> String {
         Target::LongEdge { px } => format!("long edge {px} px"),
         Target::ShortEdge { px } => format!("short edge {px} px"),
     }
-}
-
-fn png(planes: &Planes) -> Vec<u8> {
-    png_bytes(planes)
 }
 
 /// A number of bytes for people.
