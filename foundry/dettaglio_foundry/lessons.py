@@ -3,13 +3,15 @@
 A lesson makes `(inputs, target)`: the network's inputs in order, and the picture that it should give.
 """
 
+import math
 import random
 
 import torch
+from torch.nn import functional as F
 
 from . import prints
 from .config import Config
-from .degrade import degrade, gaussian_blur, jpeg, shrink
+from .degrade import degrade, encode, gaussian_blur, jpeg, linearise, shrink
 from .sensor import level_map, photograph
 from .stars import with_lights
 
@@ -106,6 +108,48 @@ class Softness:
         return (levels / 255, level), clean
 
 
+class SoftFaces:
+    """A face as it is found: small, out of focus, noisy, compressed, on an old print; brought back to the canvas's size.
+
+    The batch is that of `people.Faces`; the answer carries how far each pixel is to be trusted as a fourth channel.
+    """
+
+    EYES = 80.0  # pixels between the eyes on the canvas
+
+    def __init__(self, config: Config):
+        self.damage = config.damage
+
+    def pair(self, batch: torch.Tensor, rng: random.Random) -> Pair:
+        clean, place, trust = batch[:, :3], batch[:, 3:5], batch[:, 5:]
+        old = rng.random() < 0.2
+        if old:
+            clean = prints.faded(clean, rng)
+        return (self.damaged(clean, rng, old), place), torch.cat([clean, trust], 1)
+
+    def damaged(self, clean: torch.Tensor, rng: random.Random, old: bool) -> torch.Tensor:
+        damage, side = self.damage, clean.shape[-1]
+        if rng.random() < damage.clean_chance:
+            return (clean * 255).round() / 255
+        eyes = math.exp(rng.uniform(math.log(20), math.log(110)))
+        small = max(16, round(side * eyes / self.EYES))
+        if rng.random() < damage.blur_chance:
+            # In pixels of the small picture, where a lens blurs.
+            clean = gaussian_blur(clean, rng.uniform(*damage.blur_sigma) * side / small)
+        in_light = rng.random() < damage.light_chance
+        soft = linearise(clean) if in_light else clean
+        soft = F.interpolate(soft, size=(small, small), mode="bicubic", antialias=True).clamp(0, 1)
+        soft = encode(soft) if in_light else soft
+        if old:
+            soft = prints.scan_of(soft, rng)
+        if rng.random() < damage.noise_chance:
+            soft = soft + torch.randn_like(soft) * rng.uniform(*damage.noise_sigma) / 255
+        levels = (soft.clamp(0, 1) * 255).round()
+        if rng.random() < damage.jpeg_chance:
+            levels = jpeg(levels, int(rng.uniform(*damage.jpeg_quality)), rng.choice([0, 2]))
+        back = F.interpolate(levels / 255, size=(side, side), mode="bicubic", antialias=True)
+        return back.clamp(0, 1)
+
+
 def shaken(clean: torch.Tensor, sigma: float, rng: random.Random) -> tuple[torch.Tensor, float]:
     """Drawn out along one of eight directions; sigma is that of a Gaussian of the same spread."""
     dy, dx = rng.choice([(0, 1), (1, 0), (1, 1), (1, -1), (1, 2), (2, 1), (1, -2), (2, -1)])
@@ -119,8 +163,9 @@ def shaken(clean: torch.Tensor, sigma: float, rng: random.Random) -> tuple[torch
 
 LESSONS = {
     "enlarging": Enlarging, "prints": OldPrints, "noise": Noise, "compression": Compression, "softness": Softness,
+    "faces": SoftFaces,
 }  # fmt: skip
-Lesson = Enlarging | OldPrints | Noise | Compression | Softness
+Lesson = Enlarging | OldPrints | Noise | Compression | Softness | SoftFaces
 
 
 def lesson_for(config: Config) -> Lesson:

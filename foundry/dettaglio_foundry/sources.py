@@ -7,9 +7,10 @@ import numpy as np
 import torch
 
 from . import lettering, strands
+from .people import pictures_of
 from .photos import PatchSource
 
-Shares = dict[str, float]  # photographs, lively, lettering, strands -> share of the patches
+Shares = dict[str, float]  # photographs, lively, lettering, strands, people -> share of the patches
 
 
 class Stock:
@@ -39,14 +40,16 @@ class Mixture:
     CANDIDATES = 5  # of which `lively` keeps the one with most fine detail
     SHEET = 4 / 3  # side of a rendered sheet, in patches
 
-    def __init__(self, shares: Shares, pictures: list[np.ndarray], fonts: str, side: int, rng: random.Random, sheets: int = 160):
+    def __init__(self, shares: Shares, pictures: list[np.ndarray], fonts: str, side: int, rng: random.Random, sheets: int = 160, people: str = ""):
         """`pictures` are the photographs, `fonts` a folder; `sheets` of each kind are rendered to cut patches out of."""
-        unknown = set(shares) - {"photographs", "lively", "lettering", "strands"}
+        unknown = set(shares) - {"photographs", "lively", "lettering", "strands", "people"}
         if unknown:
             raise SystemExit(f"no such source of patches: {', '.join(sorted(unknown))}")
         self.shares, self.rng = shares, rng
         self.photographs = PatchSource(pictures, side, rng)
         self.stocks = {}
+        if shares.get("people"):
+            self.people = PatchSource(pictures_of(people), side, rng)
         sheet = int(side * self.SHEET)
         if shares.get("lettering"):
             files = lettering.files(fonts)
@@ -61,6 +64,8 @@ class Mixture:
         (kind,) = self.rng.choices(list(self.shares), list(self.shares.values()))
         if kind in self.stocks:
             return self.stocks[kind].patch()
+        if kind == "people":
+            return self.people.patch()
         if kind == "lively":
             return max((self.photographs.patch() for _ in range(self.CANDIDATES)), key=fine_detail)
         return self.photographs.patch()

@@ -19,8 +19,9 @@ import torch
 from .config import Config
 from .degrade import shrink
 from .lessons import Pair, lesson_for
-from .network import Cleaner, Enlarger, build, calm, start_from
-from .photos import load_all
+from .network import Network, build, calm, start_from
+from .people import Faces
+from .photos import PatchSource, load_all
 from .sources import Mixture
 from .texture import texture_loss
 
@@ -54,7 +55,7 @@ def undone(config: Config, patches: torch.Tensor) -> list[Pair]:
 
 
 @torch.no_grad()
-def probe(net: Enlarger | Cleaner, pairs: list[Pair]) -> float:
+def probe(net: Network, pairs: list[Pair]) -> float:
     """Gain in dB over bicubic, or over the damaged picture, on fixed patches of the training photographs.
 
     A pulse, not a score.
@@ -64,7 +65,7 @@ def probe(net: Enlarger | Cleaner, pairs: list[Pair]) -> float:
         damaged = inputs[0]
         if net.factor > 1:
             damaged = torch.nn.functional.interpolate(damaged, scale_factor=net.factor, mode="bicubic").clamp(0, 1)
-        learned = net(*inputs).clamp(0, 1)
+        learned, target = net(*inputs).clamp(0, 1), target[:, :3]
         margin = net.factor + 4
         gains += [
             psnr_luma(l[None], t[None], margin) - psnr_luma(d[None], t[None], margin)
@@ -114,17 +115,19 @@ class Run:
         torch.save(state, fresh)
         fresh.rename(self.path)
 
-    def averaged(self) -> Enlarger | Cleaner:
+    def averaged(self) -> Network:
         net = build(self.config)
         net.load_state_dict(self.average)
         return net.eval()
 
-    def learn(self, source: Mixture) -> float:
+    def learn(self, source: Mixture | Faces) -> float:
         inputs, target = self.lesson.pair(source.batch(self.config.batch), self.rng)
         for group in self.adam.param_groups:
             group["lr"] = learning_rate(self.config, self.step)
         guess = self.net(*(i.contiguous(memory_format=torch.channels_last) for i in inputs))
-        loss = ((guess - target) ** 2 + 1e-6).sqrt().mean()  # Charbonnier
+        trust = target[:, 3:] if target.shape[1] == 4 else torch.ones(())  # of a face; all else is trusted
+        target = target[:, :3]
+        loss = (((guess - target) ** 2 + 1e-6).sqrt() * trust).mean()  # Charbonnier
         if self.config.texture_weight:
             loss = loss + self.config.texture_weight * texture_loss(guess, target)
         self.adam.zero_grad()
@@ -144,6 +147,7 @@ def main() -> None:
     parser.add_argument("config")
     parser.add_argument("--photos", default="photos")
     parser.add_argument("--fonts", default="fonts")
+    parser.add_argument("--people", default="people")
     parser.add_argument("--runs", default="runs")
     parser.add_argument("--minutes", type=float, default=float("inf"), help="stop cleanly after this long")
     parser.add_argument("--start", help="state dictionary to begin from")
@@ -157,8 +161,12 @@ def main() -> None:
     config = Config.read(args.config)
     run = Run(config, folder, args.start)
     pictures = load_all(args.photos)
-    source = Mixture(config.patches, pictures, args.fonts, config.patch * config.factor, run.rng)
-    fixed = Mixture(config.patches, pictures, args.fonts, 192, random.Random(7), sheets=PROBES)
+    if config.kind == "face":
+        faces = lambda rng: Faces(args.people, PatchSource(pictures, config.patch, rng), config.patch, rng)  # noqa: E731
+        source, fixed = faces(run.rng), faces(random.Random(7))
+    else:
+        source = Mixture(config.patches, pictures, args.fonts, config.patch * config.factor, run.rng, people=args.people)
+        fixed = Mixture(config.patches, pictures, args.fonts, 192, random.Random(7), sheets=PROBES, people=args.people)
     probes = undone(config, fixed.batch(PROBES))
     parameters = sum(p.numel() for p in run.net.parameters())
     print(f"{config.id}: {parameters} parameters, halo {run.net.halo}, {source.describe()}, step {run.step}")
