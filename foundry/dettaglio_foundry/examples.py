@@ -5,6 +5,7 @@
 One a subject, at the size that goes into a model: an enlarger of four makes 384 x 288 of 96 x 72.
 """
 
+import json
 import random
 import sys
 from pathlib import Path
@@ -12,9 +13,11 @@ from pathlib import Path
 import numpy as np
 import torch
 from PIL import Image
+from torch.nn import functional as F
 
 from . import prints, strands
 from .degrade import gaussian_blur, jpeg, shrink
+from .people import CANVAS, on_canvas, places
 from .sensor import photograph
 from .subjects import as_tensor, save
 
@@ -30,6 +33,15 @@ def cut(demo: Path, name: str, centre: tuple[float, float], size: tuple[int, int
     left = min(max(0, round(centre[0] * picture.width - size[0] / 2)), picture.width - size[0])
     top = min(max(0, round(centre[1] * picture.height - size[1] / 2)), picture.height - size[1])
     return as_tensor(np.asarray(picture)[top : top + size[1], left : left + size[0]])
+
+
+def soft_face(file: Path) -> torch.Tensor:
+    """A made-up person on the restorer's canvas, as 30 px between the eyes, a little out of focus and JPEG leave it."""
+    canvas = on_canvas(Image.open(file).convert("RGB"), places(json.loads(file.with_suffix(".json").read_text())))
+    face = as_tensor(np.asarray(canvas))
+    small = F.interpolate(gaussian_blur(face, 2.2), scale_factor=30 / 80, mode="bicubic", antialias=True).clamp(0, 1)
+    coded = jpeg((small * 255).round(), 82, 2) / 255
+    return F.interpolate(coded, size=CANVAS[::-1], mode="bicubic", antialias=True).clamp(0, 1)
 
 
 def main() -> None:
@@ -52,6 +64,10 @@ def main() -> None:
     save(dark, out / "night.png")
     save(jpeg((cut(demo, "isola-brina-sign.jpg", (0.5, 0.45), LARGE) * 255).round(), 22, 2) / 255, out / "compression.png")
     save(gaussian_blur(cut(demo, "harbour-morning.jpg", (0.5, 0.6), LARGE), 1.3), out / "softness.png")
+    kept = Path(__file__).parent.parent / "heads" / "kept"
+    save(soft_face(kept / "1008-0.png"), out / "faces.png")
+    person = as_tensor(np.asarray(Image.open(kept / "1017-0.png").convert("RGB")))
+    save(shrink(person[..., 60:348, :], 4), out / "portrait.png")
     print(f"{len(list(out.glob('*.png')))} pictures, {sum(p.stat().st_size for p in out.glob('*.png'))} bytes")
 
 

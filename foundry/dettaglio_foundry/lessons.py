@@ -5,6 +5,7 @@ A lesson makes `(inputs, target)`: the network's inputs in order, and the pictur
 
 import math
 import random
+from pathlib import Path
 
 import torch
 from torch.nn import functional as F
@@ -12,6 +13,7 @@ from torch.nn import functional as F
 from . import prints
 from .config import Config
 from .degrade import degrade, encode, gaussian_blur, jpeg, linearise, shrink
+from .network import Enlarger
 from .sensor import level_map, photograph
 from .stars import with_lights
 
@@ -109,28 +111,39 @@ class Softness:
 
 
 class SoftFaces:
-    """A face as it is found: small, out of focus, noisy, compressed, on an old print; brought back to the canvas's size.
+    """A face as it is found, small, out of focus, noisy, compressed, on an old print; enlarged by Everyday, as the product does,
+    and brought to the canvas's size.
 
     The batch is that of `people.Faces`; the answer carries how far each pixel is to be trusted as a fourth channel.
     """
 
     EYES = 80.0  # pixels between the eyes on the canvas
+    ENLARGER = Path(__file__).parent.parent / "weights" / "everyday-x4-draft.pt"
 
     def __init__(self, config: Config):
         self.damage = config.damage
+        weights = torch.load(self.ENLARGER)
+        blocks = sum(name.startswith("body") and name.endswith("weight") for name in weights)
+        self.everyday = Enlarger(weights["head.weight"].shape[0], blocks, 4).eval()
+        self.everyday.load_state_dict(weights)
 
     def pair(self, batch: torch.Tensor, rng: random.Random) -> Pair:
-        clean, place, trust = batch[:, :3], batch[:, 3:5], batch[:, 5:]
-        old = rng.random() < 0.2
-        if old:
-            clean = prints.faded(clean, rng)
-        return (self.damaged(clean, rng, old), place), torch.cat([clean, trust], 1)
+        place, trust = batch[:, 3:5], batch[:, 5:]
+        inputs, targets = [], []
+        # Each its own damage: a batch of one kind pulls the network to and fro.
+        for face in batch[:, :3].split(1):
+            old = rng.random() < 0.12
+            clean = prints.faded(face, rng) if old else face
+            inputs.append(self.damaged(clean, rng, old))
+            targets.append(clean)
+        return (torch.cat(inputs), place), torch.cat([torch.cat(targets), trust], 1)
 
+    @torch.no_grad()
     def damaged(self, clean: torch.Tensor, rng: random.Random, old: bool) -> torch.Tensor:
         damage, side = self.damage, clean.shape[-1]
         if rng.random() < damage.clean_chance:
             return (clean * 255).round() / 255
-        eyes = math.exp(rng.uniform(math.log(20), math.log(110)))
+        eyes = math.exp(rng.uniform(math.log(22), math.log(95)))
         small = max(16, round(side * eyes / self.EYES))
         if rng.random() < damage.blur_chance:
             # In pixels of the small picture, where a lens blurs.
@@ -146,8 +159,8 @@ class SoftFaces:
         levels = (soft.clamp(0, 1) * 255).round()
         if rng.random() < damage.jpeg_chance:
             levels = jpeg(levels, int(rng.uniform(*damage.jpeg_quality)), rng.choice([0, 2]))
-        back = F.interpolate(levels / 255, size=(side, side), mode="bicubic", antialias=True)
-        return back.clamp(0, 1)
+        large = self.everyday(levels / 255).clamp(0, 1)
+        return F.interpolate(large, size=(side, side), mode="bicubic", antialias=True).clamp(0, 1)
 
 
 def shaken(clean: torch.Tensor, sigma: float, rng: random.Random) -> tuple[torch.Tensor, float]:

@@ -76,7 +76,8 @@ class Faces:
     photographs, at any place and fully trusted.
     """
 
-    PHOTOGRAPHS = 0.3
+    PHOTOGRAPHS = 0.15
+    FEATURES = 0.7
 
     def __init__(self, folder: str, photographs, side: int, rng: random.Random):
         facts = [json.loads(file.with_suffix(".json").read_text()) for file in sorted(Path(folder).glob("*.png"))]
@@ -89,6 +90,12 @@ class Faces:
     def patch(self) -> np.ndarray:
         r, side = self.rng, self.side
         x, y = r.randrange(CANVAS[0] - side + 1), r.randrange(CANVAS[1] - side + 1)
+        if r.random() < self.FEATURES:
+            # Around an eye or the mouth: that is what a face is looked at for.
+            at = r.choice([LEFT_EYE, RIGHT_EYE, MOUTH])
+            x, y = (
+                min(max(0, round(a - side / 2 + r.gauss(0, 14))), extent - side) for a, extent in zip(at, CANVAS)
+            )
         window = (slice(y, y + side), slice(x, x + side))
         if r.random() < self.PHOTOGRAPHS:
             picture, trust = self.photographs.patch().astype(np.float32) / 255, np.ones((side, side), np.float32)

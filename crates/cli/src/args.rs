@@ -23,6 +23,8 @@ pub enum Command {
     Enlarge(Box<EnlargeArgs>),
     /// Measure a picture: noise, softness, compression, real detail.
     Read(ReadArgs),
+    /// Find the faces of a picture.
+    Faces(FacesArgs),
     /// Write the treatment that a picture's reading suggests.
     Suggest(SuggestArgs),
     /// Compare two pictures of one size, or a result with its original.
@@ -121,6 +123,9 @@ pub struct StepArgs {
     /// Take out this share of the softness, 0 to 1, at the spread that is measured; or off.
     #[arg(long, value_name = "SHARE|off")]
     pub softness: Option<Setting>,
+    /// Restore faces that are soft or small: off, auto (where some are found), or by this share, 0 to 1.
+    #[arg(long, value_name = "off|auto|SHARE")]
+    pub faces: Option<FacesSetting>,
     /// Sharpen edges by this much, 0 to 3; or off.
     #[arg(long, value_name = "AMOUNT|off")]
     pub edges: Option<Setting>,
@@ -133,6 +138,9 @@ pub struct StepArgs {
     /// Leave flat tone alone, 0 to 1.
     #[arg(long, value_name = "SHARE")]
     pub leave_flat: Option<f32>,
+    /// Leave the skin of faces alone, 0 to 1; eyes, brows, lashes, mouth and hair are sharpened.
+    #[arg(long, value_name = "SHARE")]
+    pub leave_skin: Option<f32>,
     /// Add grain of this share of the original's own, 0 to 2; or off.
     #[arg(long, value_name = "SHARE|off")]
     pub print_grain: Option<Setting>,
@@ -169,6 +177,37 @@ impl FromStr for Setting {
             figure => figure.parse().map(Self::To).map_err(|_| format!("\"{text}\" is neither a figure nor off")),
         }
     }
+}
+
+/// How far faces are restored.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum FacesSetting {
+    Off,
+    Auto,
+    To(f32),
+}
+
+impl FromStr for FacesSetting {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        match text {
+            "off" => Ok(Self::Off),
+            "auto" => Ok(Self::Auto),
+            figure => figure.parse().map(Self::To).map_err(|_| format!("\"{text}\" is neither off, auto nor a figure")),
+        }
+    }
+}
+
+#[derive(Args)]
+pub struct FacesArgs {
+    /// The picture.
+    pub input: PathBuf,
+    /// Places and sizes as JSON.
+    #[arg(long)]
+    pub json: bool,
+    #[command(flatten)]
+    pub shelf: ShelfArgs,
 }
 
 #[derive(Args)]

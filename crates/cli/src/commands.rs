@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 use anyhow::{Context, bail};
 use dettaglio_core::codec::{self, Decoded, OutputSettings};
 use dettaglio_core::compare;
+use dettaglio_core::face::{LEAST_EYES, LeftAlone, MOST_EYES};
 use dettaglio_core::frame::Frame;
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::limits::Limits;
@@ -16,8 +17,8 @@ use dettaglio_core::render::{self, Destination, Renderer, Unhurried};
 use dettaglio_core::size;
 use indicatif::{ProgressBar, ProgressStyle};
 
-use crate::args::{CompareArgs, EnlargeArgs, ReadArgs, SizeArgs, SuggestArgs, pixels};
-use crate::models::shelf;
+use crate::args::{CompareArgs, EnlargeArgs, FacesArgs, ReadArgs, SizeArgs, SuggestArgs, pixels};
+use crate::models::{finder, shelf};
 use crate::steps;
 
 /// Tiles that a run shares between its bands are in a store of its own; this one only serves single regions.
@@ -73,7 +74,8 @@ fn enlarge_one(args: &EnlargeArgs, renderer: &Renderer, input: &Path, count: &st
     let decoded = open(input)?;
     let original = &decoded.original;
     let named = || input.display().to_string();
-    let recipe = args.steps.recipe(&decoded, &renderer.shelf(), target).with_context(named)?;
+    let find = || Ok(finder(&args.shelf)?.find(original)?);
+    let recipe = args.steps.recipe(&decoded, &renderer.shelf(), &find, target).with_context(named)?;
     let Worked { treatment, .. } = recipe.work_out(&renderer.shelf(), original.size(), target).with_context(named)?;
     let depth = args.depth.unwrap_or(if format.holds_sixteen_bits() { original.depth() } else { Depth::Eight });
     limits.check_output(treatment.sheet(), format, depth, None).with_context(named)?;
@@ -179,12 +181,43 @@ pub fn read(args: &ReadArgs) -> anyhow::Result<()> {
     Ok(())
 }
 
+pub fn faces(args: &FacesArgs) -> anyhow::Result<()> {
+    let decoded = open(&args.input)?;
+    let faces = finder(&args.shelf)?.find(&decoded.original)?;
+    if args.json {
+        let all: Vec<_> = faces
+            .iter()
+            .map(|face| serde_json::json!({ "face": face, "eyes": face.eyes(), "left": face.left_for_size() }))
+            .collect();
+        println!("{}", serde_json::to_string_pretty(&all)?);
+        return Ok(());
+    }
+    let count = match faces.len() {
+        0 => "no faces found".to_owned(),
+        1 => "1 face".to_owned(),
+        many => format!("{many} faces"),
+    };
+    println!("{}: {count}", args.input.display());
+    for face in &faces {
+        let verdict = match face.left_for_size() {
+            None => "can be restored".to_owned(),
+            Some(LeftAlone::TooSmall) => format!("left to the general model: below {LEAST_EYES:.0} px"),
+            Some(_) => format!("left as it is: above {MOST_EYES:.0} px there is nothing to restore"),
+        };
+        let (x, y) = ((face.left_eye.x + face.right_eye.x) / 2.0, (face.left_eye.y + face.right_eye.y) / 2.0);
+        println!("  eyes around {x:.0}, {y:.0}, {:.0} px apart: {verdict}", face.eyes());
+    }
+    Ok(())
+}
+
 pub fn suggest(args: &SuggestArgs) -> anyhow::Result<()> {
     let shelf = shelf(&args.shelf)?;
     let decoded = open(&args.input)?;
     let reading = Reading::of(&decoded.original, &decoded.facts);
     let target = args.target.target()?;
-    let suggestion = steps::suggestion(&decoded, &reading, &shelf, decoded.original.size(), target, args.distance)?;
+    let found = finder(&args.shelf)?.find(&decoded.original)?;
+    let kept = decoded.original.size();
+    let suggestion = steps::suggestion(&decoded, &reading, &found, &shelf, kept, target, args.distance)?;
     let recipe = Recipe::suggested(&suggestion, Frame::default(), Surround::None);
     let text = serde_json::to_string_pretty(&recipe)? + "\n";
     match &args.output {

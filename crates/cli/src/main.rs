@@ -22,6 +22,7 @@ fn main() -> ExitCode {
     let outcome = match cli.command {
         args::Command::Enlarge(args) => commands::enlarge(&args),
         args::Command::Read(args) => commands::read(&args),
+        args::Command::Faces(args) => commands::faces(&args),
         args::Command::Suggest(args) => commands::suggest(&args),
         args::Command::Compare(args) => commands::compare(&args),
         args::Command::Models(args) => models::models(&args),

@@ -3,6 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use anyhow::{Context, bail};
+use dettaglio_core::face::Finder;
 use dettaglio_core::model::own::try_file;
 use dettaglio_core::model::{Card, OwnModels, Shelf};
 
@@ -94,6 +95,11 @@ pub fn shelf(args: &ShelfArgs) -> anyhow::Result<Shelf> {
         eprintln!("dettaglio: {trouble}");
     }
     Ok(shelf)
+}
+
+/// What finds faces, by the files beside the shipped models.
+pub fn finder(args: &ShelfArgs) -> anyhow::Result<Finder> {
+    Ok(Finder::open(&shipped(args)?.join("faces"))?)
 }
 
 fn shipped(args: &ShelfArgs) -> anyhow::Result<PathBuf> {

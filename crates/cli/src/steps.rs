@@ -6,6 +6,7 @@ use anyhow::{Context, bail};
 use dettaglio_core::clean::{Clean, Marks, Noise, Softness};
 use dettaglio_core::codec::Decoded;
 use dettaglio_core::enlarge::Kernel;
+use dettaglio_core::face::{Face, Faces};
 use dettaglio_core::finish::{Edges, Finish, PrintGrain};
 use dettaglio_core::frame::Frame;
 use dettaglio_core::model::{Card, EVERYDAY, Grade, LevelKind, ModelRef, Shelf};
@@ -16,12 +17,13 @@ use dettaglio_core::size::Target;
 use dettaglio_core::suggest::{PrintFacts, Suggestion};
 use dettaglio_core::treatment::Fill;
 
-use crate::args::{Setting, StepArgs};
+use crate::args::{FacesSetting, Setting, StepArgs};
 
 /// What is suggested for a picture of `kept` pixels and a print.
 pub fn suggestion(
     decoded: &Decoded,
     reading: &Reading,
+    found: &[Face],
     shelf: &Shelf,
     kept: Size,
     target: Target,
@@ -33,12 +35,18 @@ pub fn suggestion(
         ppi: resolved.print.map(|p| p.ppi),
         distance_m: resolved.print.map(|p| distance.unwrap_or_else(|| p.usual_distance_m())),
     };
-    Ok(Suggestion::of(reading, &decoded.facts, shelf, print))
+    Ok(Suggestion::of(reading, found, &decoded.facts, shelf, print))
 }
 
 impl StepArgs {
-    /// The recipe for one picture. It is measured only where something asks for a measure.
-    pub fn recipe(&self, decoded: &Decoded, shelf: &Shelf, target: Target) -> anyhow::Result<Recipe> {
+    /// The recipe for one picture. It is measured, and its faces are looked for, only where something asks for that.
+    pub fn recipe(
+        &self,
+        decoded: &Decoded,
+        shelf: &Shelf,
+        find: &dyn Fn() -> anyhow::Result<Vec<Face>>,
+        target: Target,
+    ) -> anyhow::Result<Recipe> {
         let frame = self.frame()?;
         let reading = std::cell::OnceCell::new();
         let reading = || reading.get_or_init(|| Reading::of(&decoded.original, &decoded.facts));
@@ -50,7 +58,8 @@ impl StepArgs {
             }
             None if self.suggested => {
                 let kept = frame.size(decoded.original.size())?;
-                let suggestion = suggestion(decoded, reading(), shelf, kept, target, None)?;
+                let found = if self.faces == Some(FacesSetting::Off) { Vec::new() } else { find()? };
+                let suggestion = suggestion(decoded, reading(), &found, shelf, kept, target, None)?;
                 Recipe::suggested(&suggestion, frame, Surround::None)
             }
             None => Recipe::learned(EVERYDAY, Grade::Fine),
@@ -62,6 +71,19 @@ impl StepArgs {
         self.enlarge(&mut recipe, shelf)?;
         self.clean(&mut recipe.steps.clean, shelf, &reading)?;
         self.finish(&mut recipe.steps.finish, &reading);
+        match self.faces {
+            None => {}
+            Some(FacesSetting::Off) => recipe.steps.faces = None,
+            Some(FacesSetting::Auto) => recipe.steps.faces = recipe.steps.faces.or(Some(Faces::default())),
+            Some(FacesSetting::To(strength)) => recipe.steps.faces = Some(Faces { strength }),
+        }
+        if recipe.steps.faces.is_some() && shelf.restorer().is_none() {
+            bail!("there is no model on the shelf that restores faces: leave --faces out");
+        }
+        let spared = recipe.steps.finish.edges.is_some_and(|edges| edges.leave_skin > 0.0);
+        if recipe.steps.faces.is_some() || spared {
+            recipe = recipe.knowing(&find()?);
+        }
         Ok(recipe)
     }
 
@@ -169,11 +191,12 @@ impl StepArgs {
 
     fn finish<'r>(&self, finish: &mut Finish, reading: &impl Fn() -> &'r Reading) {
         let asked = self.edge_width.is_some() || self.halo_guard.is_some() || self.leave_flat.is_some();
+        let asked = asked || self.leave_skin.is_some();
         match self.edges {
             Some(Setting::Off) => finish.edges = None,
             None if !asked => {}
             _ => {
-                let usual = Edges { strength: 0.5, width: 1.0, halo_guard: 0.8, leave_flat: 0.8 };
+                let usual = Edges { strength: 0.5, width: 1.0, halo_guard: 0.8, leave_flat: 0.8, leave_skin: 0.0 };
                 let mut edges = finish.edges.unwrap_or(usual);
                 if let Some(Setting::To(strength)) = self.edges {
                     edges.strength = strength;
@@ -181,6 +204,7 @@ impl StepArgs {
                 edges.width = self.edge_width.unwrap_or(edges.width);
                 edges.halo_guard = self.halo_guard.unwrap_or(edges.halo_guard);
                 edges.leave_flat = self.leave_flat.unwrap_or(edges.leave_flat);
+                edges.leave_skin = self.leave_skin.unwrap_or(edges.leave_skin);
                 finish.edges = Some(edges);
             }
         }

@@ -258,3 +258,46 @@ fn a_file_that_is_no_model_is_refused_in_a_line(folder: TempDir, #[case] name: &
     command.env("DETTAGLIO_DATA", folder.path()).arg("models").arg("add").arg(folder.path().join(name));
     command.assert().failure().code(1).stderr(contains(words).and(one_line()));
 }
+
+/// A made-up person, 384 x 480 px, with some 95 px between the eyes.
+fn person() -> PathBuf {
+    project().join("foundry/heads/kept/1002-0.png")
+}
+
+#[rstest]
+fn faces_are_found_and_told(folder: TempDir) {
+    dettaglio()
+        .arg("faces")
+        .arg(person())
+        .assert()
+        .success()
+        .stdout(contains("1 face").and(contains("can be restored")));
+    let out = dettaglio().args(["faces", "--json"]).arg(person()).assert().success().get_output().stdout.clone();
+    let faces: serde_json::Value = serde_json::from_slice(&out).expect("JSON");
+    assert!(faces[0]["eyes"].as_f64().is_some_and(|eyes| (80.0..110.0).contains(&eyes)), "{faces}");
+    dettaglio().arg("faces").arg(folder.path().join("vases.png")).assert().success().stdout(contains("no faces found"));
+}
+
+#[rstest]
+fn a_restored_face_differs_and_the_rest_does_not(folder: TempDir) {
+    let enlarged = |faces: &str| {
+        let out = folder.path().join(format!("{faces}.png"));
+        let mut command = dettaglio();
+        command.arg("enlarge").arg(person()).args(["--factor", "1.5", "--model", "lanczos3", "--faces", faces, "-o"]);
+        command.arg(&out).assert().success();
+        image::open(out).expect("a picture").into_rgb8()
+    };
+    let (off, auto) = (enlarged("off"), enlarged("auto"));
+    let changed = |x: u32, y: u32| off.get_pixel(x, y) != auto.get_pixel(x, y);
+    assert!((200..300).any(|x| (220..280).any(|y| changed(x, y))), "around the eyes");
+    assert!(!(0..off.width()).any(|x| changed(x, off.height() - 1)), "not at the lower edge");
+}
+
+#[rstest]
+#[case("perhaps", "off, auto nor a figure")]
+#[case("3", "0 to 1")]
+fn a_strength_of_faces_that_makes_no_sense_is_said_in_a_line(folder: TempDir, #[case] faces: &str, #[case] hint: &str) {
+    let mut command = dettaglio();
+    command.arg("enlarge").arg(person()).args(["--factor", "1.5", "--faces", faces, "-o"]);
+    command.arg(folder.path().join("out.png")).assert().failure().stderr(contains(hint).and(one_line()));
+}

@@ -33,6 +33,13 @@ pub struct Edges {
     pub halo_guard: f32,
     /// How far flat tone is left alone, 0 to 1.
     pub leave_flat: f32,
+    /// How far the skin of known faces is left alone, 0 to 1; eyes, brows, lashes, mouth and hair are not skin.
+    #[serde(default, skip_serializing_if = "is_zero")]
+    pub leave_skin: f32,
+}
+
+fn is_zero(value: &f32) -> bool {
+    *value == 0.0
 }
 
 /// Grain that is added to the result.
@@ -68,11 +75,16 @@ impl Finish {
     ///
     /// The outer [`halo`](Self::halo) pixels come out right only where they are the picture's own edge.
     pub fn apply(&self, planes: &mut Planes, place: Region) {
+        self.apply_sparing(planes, place, None);
+    }
+
+    /// As [`apply`](Self::apply), where `skin` says how far each pixel of the planes is skin, 0 to 1.
+    pub fn apply_sparing(&self, planes: &mut Planes, place: Region, skin: Option<&[f32]>) {
         let luminance = planes.luminance();
         let width = planes.size().width as usize;
         let mut change = vec![0.0_f32; luminance.len()];
         if let Some(edges) = &self.edges {
-            edges.change(&luminance, width, &mut change);
+            edges.change(&luminance, width, skin, &mut change);
         }
         if let Some(grain) = &self.grain {
             grain.change(&luminance, place, &mut change);
@@ -106,7 +118,7 @@ impl Edges {
         mask
     }
 
-    fn change(&self, luminance: &[f32], width: usize, change: &mut [f32]) {
+    fn change(&self, luminance: &[f32], width: usize, skin: Option<&[f32]>, change: &mut [f32]) {
         let blurred = gaussian(luminance, width, self.width.clamp(0.3, 12.0));
         let mask = (self.leave_flat > 0.0).then(|| self.mask(luminance, width));
         let reach = self.guard_reach();
@@ -115,6 +127,7 @@ impl Edges {
         let margin = (1.0 - self.halo_guard.clamp(0.0, 1.0)) * WIDEST_OVERSHOOT;
         change.par_iter_mut().enumerate().for_each(|(i, out)| {
             let open = mask.as_ref().map_or(1.0, |m| 1.0 - self.leave_flat * (1.0 - m[i]));
+            let open = open * skin.map_or(1.0, |skin| 1.0 - self.leave_skin * skin[i]);
             let sharp = luminance[i] + self.strength * open * (luminance[i] - blurred[i]);
             *out += sharp.clamp(lowest[i] - margin, highest[i] + margin) - luminance[i];
         });
@@ -165,7 +178,7 @@ mod tests {
     use crate::picture::Size;
     use rstest::rstest;
 
-    const EDGES: Edges = Edges { strength: 1.5, width: 1.2, halo_guard: 0.5, leave_flat: 0.8 };
+    const EDGES: Edges = Edges { strength: 1.5, width: 1.2, halo_guard: 0.5, leave_flat: 0.8, leave_skin: 0.0 };
 
     /// An edge down the middle and a faint ripple on both sides.
     fn edge(size: Size) -> Planes {

@@ -6,7 +6,8 @@ use std::time::Instant;
 use serde::{Deserialize, Serialize};
 
 use crate::codec::{OutputSettings, encoded_len};
-use crate::model::{ModelError, Network, Shelf};
+use crate::face::canvas::CANVAS;
+use crate::model::{Kind, ModelError, Network, Shelf};
 use crate::picture::{Original, Planes, Region, Size};
 use crate::render::{Pace, RenderError, Renderer};
 use crate::treatment::Treatment;
@@ -19,6 +20,9 @@ const EDGES_RATE: f64 = 10e6;
 
 /// See [`EDGES_RATE`].
 const GRAIN_RATE: f64 = 40e6;
+
+/// What a model is timed on.
+const BLOCK: Size = Size::new(512, 256);
 
 /// What this machine does in a second, per model.
 #[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -46,7 +50,8 @@ impl Rates {
             if self.models.contains_key(id) {
                 continue;
             }
-            match model.network().and_then(|network| measure(&*network)) {
+            let block = if model.card().kind == Kind::Face { CANVAS } else { BLOCK };
+            match model.network().and_then(|network| measure(&*network, block)) {
                 Ok(rate) => self.models.extend([(id.clone(), rate)]),
                 Err(error) => troubles.push(error),
             }
@@ -98,10 +103,9 @@ pub fn together(running: &[f64], waiting: &[f64], workers: usize) -> f64 {
 }
 
 /// Input pixels a second of a network: the best of a few runs, so that a busy moment does not count.
-fn measure(network: &dyn Network) -> Result<f64, ModelError> {
-    const BLOCK: Size = Size::new(512, 256);
-    let input = Planes::from_values(BLOCK, (0..3 * BLOCK.area()).map(|i| (i % 251) as f32 / 251.0).collect());
-    let level = network.level().map(|_| vec![0.05; BLOCK.area() as usize]);
+fn measure(network: &dyn Network, block: Size) -> Result<f64, ModelError> {
+    let input = Planes::from_values(block, (0..3 * block.area()).map(|i| (i % 251) as f32 / 251.0).collect());
+    let level = network.level().map(|_| vec![0.05; block.area() as usize]);
     network.run(&input, level.as_deref())?;
     let mut best = f64::INFINITY;
     for _ in 0..3 {
@@ -109,7 +113,7 @@ fn measure(network: &dyn Network) -> Result<f64, ModelError> {
         network.run(&input, level.as_deref())?;
         best = best.min(began.elapsed().as_secs_f64());
     }
-    Ok(BLOCK.area() as f64 / best)
+    Ok(block.area() as f64 / best)
 }
 
 /// Bytes of the result's file, from patches of the result itself encoded with the same settings.

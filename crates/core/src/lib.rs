@@ -16,6 +16,7 @@
 //! | [`clean`] | compression marks, noise, softness: what goes before enlarging |
 //! | [`enlarge`] | plain resampling kernels, and the chain of passes that reaches a factor |
 //! | [`finish`] | edges and grain at the print's scale |
+//! | [`face`] | faces: finding them, and the canvas on which they are restored |
 //! | [`area`] | parts of the picture that carry their own settings |
 //! | [`treatment`] | the ordered, saved settings for one picture |
 //! | [`suggest`] | the treatment that a reading and a print suggest, with reasons |
@@ -36,6 +37,7 @@ pub mod codec;
 pub mod colour;
 pub mod compare;
 pub mod enlarge;
+pub mod face;
 pub mod finish;
 pub mod forecast;
 pub mod frame;

@@ -192,9 +192,11 @@ mod tests {
         let steps = Steps {
             clean: Default::default(),
             enlarge: Choice::Learned { subject: "everyday".to_owned(), grade: Grade::Draft, strength: 1.0 },
+            faces: None,
             finish: Default::default(),
         };
-        let recipe = Recipe { frame: Frame::default(), steps, areas: Vec::new(), surround: Surround::None };
+        let recipe =
+            Recipe { frame: Frame::default(), steps, areas: Vec::new(), own_faces: None, surround: Surround::None };
         let worked = recipe.work_out(&shelf(), original, target).unwrap();
         let reading = reading(usable);
         let settings = OutputSettings::new(format);

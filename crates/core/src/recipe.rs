@@ -8,14 +8,15 @@ use serde::{Deserialize, Serialize};
 use crate::area::Mask;
 use crate::clean::{Clean, Marks, Noise, Softness};
 use crate::enlarge::Kernel;
+use crate::face::{Face, Faces, OwnFace};
 use crate::finish::Finish;
 use crate::frame::Frame;
-use crate::model::{Grade, Kind, ModelError, Shelf};
+use crate::model::{Grade, Kind, ModelError, ModelRef, Shelf};
 use crate::picture::Size;
 use crate::reading::{BEYOND_HELP, MARKED_QUALITY, NOISY, Reading, SOFT};
 use crate::size::{MM_PER_INCH, Resolved, SizeError, Target};
 use crate::suggest::Suggestion;
-use crate::treatment::{Enlarge, Fill, Margin, TreatedArea, Treatment, TreatmentError};
+use crate::treatment::{Enlarge, Fill, Margin, Restore, TreatedArea, TreatedFace, Treatment, TreatmentError, within};
 
 /// What a person chooses for one picture and print.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -30,6 +31,9 @@ pub struct Recipe {
     /// Parts with settings of their own; a later one lies over an earlier one.
     #[serde(default)]
     pub areas: Vec<Area>,
+    /// The faces of this picture and what is particular to each; those that were found where nothing is said.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub own_faces: Option<Vec<OwnFace>>,
     /// What lies around the picture.
     #[serde(default)]
     pub surround: Surround,
@@ -55,6 +59,9 @@ pub struct Steps {
     pub clean: Clean,
     /// How it is made larger.
     pub enlarge: Choice,
+    /// How far faces are restored; not at all where nothing is said. In an area, what the whole says holds.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub faces: Option<Faces>,
     /// What is done at the print's scale.
     #[serde(default)]
     pub finish: Finish,
@@ -212,8 +219,8 @@ impl Recipe {
 
     /// Only enlarging.
     pub fn only(enlarge: Choice) -> Self {
-        let steps = Steps { clean: Clean::default(), enlarge, finish: Finish::default() };
-        Self { frame: Frame::default(), steps, areas: Vec::new(), surround: Surround::None }
+        let steps = Steps { clean: Clean::default(), enlarge, faces: None, finish: Finish::default() };
+        Self { frame: Frame::default(), steps, areas: Vec::new(), own_faces: None, surround: Surround::None }
     }
 
     /// What is suggested, in a frame and surround that the person has chosen.
@@ -224,13 +231,41 @@ impl Recipe {
         } else {
             Choice::Plain { kernel: Kernel::Lanczos3 }
         };
-        let steps = Steps { clean: suggestion.clean.clone(), enlarge, finish: suggestion.finish };
-        Self { frame, steps, areas: Vec::new(), surround }
+        let Suggestion { clean, faces, finish, .. } = suggestion;
+        let steps = Steps { clean: clean.clone(), enlarge, faces: *faces, finish: *finish };
+        Self { frame, steps, areas: Vec::new(), own_faces: None, surround }
+    }
+
+    /// The same, knowing which faces were found: they are the picture's where nothing else is said.
+    pub fn knowing(mut self, found: &[Face]) -> Self {
+        self.own_faces.get_or_insert_with(|| found.iter().copied().map(OwnFace::usual).collect());
+        self
+    }
+
+    /// The faces with what is done to each.
+    fn treated_faces(&self, shelf: &Shelf) -> Vec<TreatedFace> {
+        let model = shelf.restorer().map(ModelRef::of);
+        let treated = |own: &OwnFace| {
+            let strength = own.strength.or(self.steps.faces.map(|f| f.strength));
+            let wanted = self.steps.faces.is_some() && own.on && own.face.left_for_size().is_none();
+            let strength = strength.filter(|strength| wanted && *strength > 0.0);
+            let restore = model.clone().zip(strength).map(|(model, strength)| Restore { model, strength });
+            TreatedFace { face: own.face, restore }
+        };
+        let faces: Vec<TreatedFace> = self.own_faces.iter().flatten().map(treated).collect();
+        let spared = self.steps.finish.edges.is_some_and(|e| e.leave_skin > 0.0)
+            || self.areas.iter().any(|a| a.steps.finish.edges.is_some_and(|e| e.leave_skin > 0.0));
+        // Faces to which nothing is done are left out, so that the same result keeps the same name.
+        faces.into_iter().filter(|f| spared || f.restore.is_some()).collect()
     }
 
     /// Works it out for an original of this size.
     pub fn work_out(&self, shelf: &Shelf, original: Size, target: Target) -> Result<Worked, RecipeError> {
         let kept = self.frame.size(original).map_err(TreatmentError::from)?;
+        if let Some(Faces { strength }) = self.steps.faces {
+            // Said even where nobody is in the picture.
+            within("the strength of Faces", strength, 0.0, 1.0)?;
+        }
         let resolved = target.resolve(kept)?;
         let enlarge = |steps: &Steps| steps.enlarge.work_out(shelf, kept, resolved.size);
         let area = |area: &Area| {
@@ -241,6 +276,7 @@ impl Recipe {
             frame: self.frame,
             clean: self.steps.clean.clone(),
             enlarge: enlarge(&self.steps)?,
+            faces: self.treated_faces(shelf),
             finish: self.steps.finish,
             areas: self.areas.iter().map(area).collect::<Result<_, RecipeError>>()?,
             size: resolved.size,
@@ -280,7 +316,9 @@ impl Choice {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::area::Place;
     use crate::clean::NoiseCurve;
+    use crate::finish::Edges;
     use crate::model::stand_in::{self, Repeat};
     use crate::model::{Model, ModelRef};
     use crate::picture::Region;
@@ -290,6 +328,62 @@ mod tests {
     fn shelf() -> Shelf {
         let make = |factor| Model::with_network(stand_in::card(factor, Grade::Draft), Arc::new(Repeat { factor }));
         Shelf::of(vec![make(2), make(4)])
+    }
+
+    fn face(eyes: f32) -> Face {
+        let at = |x: f32| Place { x, y: 50.0 };
+        Face::of_eyes(at(100.0), at(100.0 + eyes))
+    }
+
+    /// Strengths at which the faces of a recipe are restored; nothing for one that is not.
+    fn strengths(recipe: &Recipe) -> Vec<Option<f32>> {
+        let restorer = Model::with_network(stand_in::restorer_card(), Arc::new(Repeat { factor: 1 }));
+        let model = Model::with_network(stand_in::card(2, Grade::Draft), Arc::new(Repeat { factor: 2 }));
+        let shelf = Shelf::of(vec![model, restorer]);
+        let worked = recipe.work_out(&shelf, Size::new(300, 200), Target::Factor { factor: 2.0 }).unwrap();
+        worked.treatment.faces.iter().map(|f| f.restore.as_ref().map(|r| r.strength)).collect()
+    }
+
+    #[test]
+    fn faces_are_restored_as_the_step_and_each_of_them_says() {
+        let found = [face(40.0), face(12.0), face(150.0)];
+        let with = |faces| {
+            let mut recipe = Recipe::learned("everyday", Grade::Draft);
+            recipe.steps.faces = faces;
+            recipe.knowing(&found)
+        };
+        let on = with(Some(Faces { strength: 0.6 }));
+        assert_eq!(strengths(&on), [Some(0.6)], "too small and large enough are left alone");
+        assert_eq!(strengths(&with(None)), []);
+        let own = |on: bool, strength| {
+            let list = vec![OwnFace { on, strength, ..OwnFace::usual(face(40.0)) }];
+            Recipe { own_faces: Some(list), ..with(Some(Faces { strength: 0.6 })) }.knowing(&found)
+        };
+        assert_eq!(strengths(&own(true, Some(0.2))), [Some(0.2)], "what is said of a face goes first");
+        assert_eq!(strengths(&own(false, Some(0.2))), []);
+        let mut portrait = with(None);
+        portrait.steps.finish.edges =
+            Some(Edges { strength: 1.0, width: 1.0, halo_guard: 0.8, leave_flat: 0.8, leave_skin: 0.9 });
+        assert_eq!(strengths(&portrait), [None, None, None], "whose skin is spared is known all the same");
+    }
+
+    #[test]
+    fn a_strength_that_makes_no_sense_is_refused_though_nobody_is_there() {
+        let mut recipe = Recipe::learned("everyday", Grade::Draft);
+        recipe.steps.faces = Some(Faces { strength: 1.4 });
+        let refused = recipe.work_out(&shelf(), Size::new(300, 200), Target::Factor { factor: 2.0 });
+        assert!(matches!(refused, Err(RecipeError::Treatment(TreatmentError::Setting { .. }))), "{refused:?}");
+    }
+
+    #[test]
+    fn the_step_and_the_faces_are_kept_apart_in_json() {
+        let mut recipe = Recipe::learned("everyday", Grade::Draft);
+        recipe.steps.faces = Some(Faces { strength: 0.5 });
+        let recipe = recipe.knowing(&[face(40.0)]);
+        let text = serde_json::to_string(&recipe).unwrap();
+        assert_eq!(serde_json::from_str::<Recipe>(&text).unwrap(), recipe);
+        let old = r#"{"enlarge": {"by": "learned", "subject": "everyday", "grade": "draft"}}"#;
+        assert_eq!(serde_json::from_str::<Recipe>(old).unwrap(), Recipe::learned("everyday", Grade::Draft));
     }
 
     fn cleaned_by_what_is_not_there() -> Recipe {

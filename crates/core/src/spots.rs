@@ -3,6 +3,7 @@
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
+use crate::face::Face;
 use crate::picture::{Original, Region, Size};
 use crate::plane::{box_mean, gaussian, slope_energy};
 use crate::reading::is_lettering;
@@ -54,13 +55,21 @@ struct Found {
     lettered: usize,
 }
 
-/// The strongest edge, the finest texture, the flattest dark tone and lettering, as far as the picture has them.
+/// Faces whose eyes are suggested.
+const MOST_EYES: usize = 2;
+
+/// The eyes of the largest faces, the strongest edge, the finest texture, the flattest dark tone and lettering, as far as the picture has them.
 ///
 /// It looks at up to 2500 windows of 64 px, spread over the picture: 0.65 s for 24 megapixels on two busy cores.
-pub fn suggest(original: &Original) -> Vec<Spot> {
+pub fn suggest(original: &Original, faces: &[Face]) -> Vec<Spot> {
     let windows: Vec<Found> = windows(original.size()).into_par_iter().map(|w| look(original, w)).collect();
     let apart = APART * original.size().long_edge() as f32;
-    let mut spots: Vec<Spot> = Vec::new();
+    let size = original.size();
+    let eyes = faces.iter().map(|f| ((f.left_eye.x + f.right_eye.x) / 2.0, (f.left_eye.y + f.right_eye.y) / 2.0));
+    let inside = |(x, y): &(f32, f32)| (0.0..size.width as f32).contains(x) && (0.0..size.height as f32).contains(y);
+    let mut spots: Vec<Spot> = (eyes.filter(inside).take(MOST_EYES).enumerate())
+        .map(|(i, (x, y))| Spot { name: if i == 0 { "Eyes".to_owned() } else { format!("Eyes {}", i + 1) }, x, y })
+        .collect();
     let mut add = |name: &str, score: &dyn Fn(&Found) -> f32, at: &dyn Fn(&Found) -> (f32, f32)| {
         let free = |f: &&Found| spots.iter().all(|s| (s.x - at(f).0).hypot(s.y - at(f).1) >= apart);
         let best = windows.iter().filter(free).max_by(|a, b| score(a).total_cmp(&score(b)));
@@ -163,7 +172,7 @@ mod tests {
 
     #[test]
     fn what_tells_most_is_found() {
-        let spots = suggest(&picture());
+        let spots = suggest(&picture(), &[]);
         let (x, _) = named(&spots, "Strongest edge");
         assert!((x - 96.0).abs() < 4.0, "{spots:?}");
         let (x, y) = named(&spots, "Finest texture");
@@ -175,14 +184,24 @@ mod tests {
     }
 
     #[test]
+    fn eyes_come_first() {
+        let at = |x, y| crate::area::Place { x, y };
+        let face = Face::of_eyes(at(300.0, 150.0), at(340.0, 150.0));
+        let beside = Face::of_eyes(at(700.0, 150.0), at(740.0, 150.0));
+        let spots = suggest(&picture(), &[face, beside]);
+        assert_eq!((spots[0].name.as_str(), spots[0].x, spots[0].y), ("Eyes", 320.0, 150.0));
+        assert!(!spots.iter().any(|s| s.name == "Eyes 2"), "outside the picture");
+    }
+
+    #[test]
     fn an_even_picture_has_nothing_to_check_and_a_tiny_one_is_no_trouble() {
         let even = |side: u32, value: f32| {
             let size = Size::new(side, side);
             Original::from_planes(&Planes::from_values(size, vec![value; 3 * size.area() as usize]))
         };
-        assert_eq!(suggest(&even(300, 0.6)), Vec::new());
+        assert_eq!(suggest(&even(300, 0.6), &[]), Vec::new());
         for side in [1, 2, 15, 63] {
-            assert!(suggest(&even(side, 0.1)).len() <= 1, "{side}");
+            assert!(suggest(&even(side, 0.1), &[]).len() <= 1, "{side}");
         }
     }
 }

@@ -5,6 +5,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::clean::{Clean, Marks, Noise, Softness};
 use crate::codec::Facts;
+use crate::face::{Face, Faces, LeftAlone};
 use crate::finish::{Edges, Finish, PrintGrain};
 use crate::model::{Card, EVERYDAY, Grade, LevelKind, ModelRef, Shelf};
 use crate::reading::{BEYOND_HELP, MARKED_QUALITY, NOISY, Reading, SHARPENED, SOFT};
@@ -19,6 +20,8 @@ pub enum Step {
     Clean,
     /// Larger.
     Enlarge,
+    /// Faces.
+    Faces,
     /// Edges and grain.
     Finish,
 }
@@ -45,6 +48,9 @@ pub struct Suggestion {
     pub grade: Grade,
     /// The learned share.
     pub strength: f32,
+    /// Faces; nothing where none is to be restored.
+    #[serde(default)]
+    pub faces: Option<Faces>,
     /// Finish.
     pub finish: Finish,
     /// Whether a model would gain anything that the eye could see on this print.
@@ -82,6 +88,9 @@ const NIGHT_ISO: u32 = 6400;
 /// Mean luminance below which a picture is dark.
 const DARK: f32 = 0.3;
 
+/// dB over the enlarging model alone, in eyes and mouth, that a restorer must gain by its card for restoring to be suggested.
+const CLEARLY_BETTER: f64 = 0.5;
+
 /// Resolution at which an edge width of one pixel is right: the width is ppi / 200 px.
 const PPI_OF_ONE_PIXEL: f64 = 200.0;
 
@@ -92,8 +101,8 @@ impl Suggestion {
         if lettering { LETTERING } else { EVERYDAY }
     }
 
-    /// Looks at a reading and a print.
-    pub fn of(reading: &Reading, facts: &Facts, shelf: &Shelf, print: PrintFacts) -> Self {
+    /// Looks at a reading, the faces that were found, and a print.
+    pub fn of(reading: &Reading, found: &[Face], facts: &Facts, shelf: &Shelf, print: PrintFacts) -> Self {
         let mut reasons = Vec::new();
         let clean = clean(reading, facts, shelf, &mut reasons);
         let mut because = |step, text: String| reasons.push(Reason { step, text });
@@ -127,8 +136,9 @@ impl Suggestion {
         }
         let gains = gains(reading, print, &mut because);
 
+        let faces = faces(found, shelf, print, &mut because);
         let finish = finish(reading, print, sharpened, &mut because);
-        Self { clean, subject: subject.to_owned(), grade, strength, finish, gains, reasons }
+        Self { clean, subject: subject.to_owned(), grade, strength, faces, finish, gains, reasons }
     }
 }
 
@@ -202,6 +212,40 @@ fn gains(reading: &Reading, print: PrintFacts, because: &mut impl FnMut(Step, St
     false
 }
 
+/// On where a face of a size that can be restored was found, the print is larger than the picture, and the restorer's
+/// measured gain is worth it.
+fn faces(found: &[Face], shelf: &Shelf, print: PrintFacts, because: &mut impl FnMut(Step, String)) -> Option<Faces> {
+    if found.is_empty() || print.factor <= 1.01 {
+        return None;
+    }
+    let gain = shelf.restorer()?.mean_gain();
+    let left = |why| found.iter().filter(|face| face.left_for_size() == Some(why)).count();
+    let (small, large) = (left(LeftAlone::TooSmall), left(LeftAlone::LargeEnough));
+    let some = found.len() - small - large;
+    let faces = |count: usize| if count == 1 { "1 face".to_owned() } else { format!("{count} faces") };
+    if small > 0 {
+        because(Step::Faces, format!("{} too small to tell a likeness from: left to the general model", faces(small)));
+    }
+    if large > 0 {
+        because(Step::Faces, format!("{} large enough in the original: nothing to restore", faces(large)));
+    }
+    if some > 0 {
+        let eyes = found.iter().filter(|f| f.left_for_size().is_none()).map(Face::eyes);
+        let (least, most) = eyes.fold((f32::INFINITY, 0.0_f32), |(l, m), e| (l.min(e), m.max(e)));
+        let range = if most - least < 2.0 { format!("{most:.0}") } else { format!("{least:.0} to {most:.0}") };
+        because(Step::Faces, format!("{} with {range} px between the eyes", faces(some)));
+        if gain < CLEARLY_BETTER {
+            because(
+                Step::Faces,
+                format!(
+                    "restoring gained {gain:+.1} dB in eyes and mouth where it was measured: off unless you see that it helps"
+                ),
+            );
+        }
+    }
+    (some > 0 && gain >= CLEARLY_BETTER).then(Faces::default)
+}
+
 fn finish(reading: &Reading, print: PrintFacts, sharpened: bool, because: &mut impl FnMut(Step, String)) -> Finish {
     let grain = (reading.noise.sigma >= 4.0 && print.factor > 1.5).then(|| {
         let size = (print.factor as f32 * 0.5).clamp(1.0, 4.0);
@@ -217,5 +261,62 @@ fn finish(reading: &Reading, print: PrintFacts, sharpened: bool, because: &mut i
     if let Some(ppi) = print.ppi {
         because(Step::Finish, format!("at {ppi:.0} ppi an edge is {width:.1} px wide on paper"));
     }
-    Finish { edges: Some(Edges { strength, width, halo_guard: 0.8, leave_flat: 0.8 }), grain }
+    Finish { edges: Some(Edges { strength, width, halo_guard: 0.8, leave_flat: 0.8, leave_skin: 0.0 }), grain }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::area::Place;
+    use crate::model::stand_in::{self, Repeat};
+    use crate::model::{CleaningScore, Model};
+    use std::sync::Arc;
+
+    const LARGER: PrintFacts = PrintFacts { factor: 4.0, ppi: None, distance_m: None };
+
+    fn shelf(gain: f64) -> Shelf {
+        let score = CleaningScore {
+            damage: "24 px".to_owned(),
+            photos: 24,
+            before: 28.0,
+            after: 28.0 + gain,
+            least_gain: 0.0,
+            before_ssim: 0.0,
+            after_ssim: 0.0,
+        };
+        let card = Card { cleaning: vec![score], ..stand_in::restorer_card() };
+        Shelf::of(vec![Model::with_network(card, Arc::new(Repeat { factor: 1 }))])
+    }
+
+    fn face(eyes: f32) -> Face {
+        let at = |x: f32| Place { x, y: 50.0 };
+        Face::of_eyes(at(100.0), at(100.0 + eyes))
+    }
+
+    fn suggested(found: &[Face], shelf: &Shelf, print: PrintFacts) -> (Option<Faces>, String) {
+        let mut texts = Vec::new();
+        let step = faces(found, shelf, print, &mut |step, text| {
+            assert_eq!(step, Step::Faces);
+            texts.push(text);
+        });
+        (step, texts.join("; "))
+    }
+
+    #[test]
+    fn faces_are_suggested_where_some_can_be_restored_and_it_is_said_of_the_others() {
+        let (step, said) = suggested(&[face(40.0), face(12.0), face(180.0)], &shelf(1.2), LARGER);
+        assert!(step.is_some());
+        assert!(said.contains("40 px") && said.contains("too small") && said.contains("large enough"), "{said}");
+        let (step, said) = suggested(&[face(12.0)], &shelf(1.2), LARGER);
+        assert!(step.is_none() && said.contains("too small"), "{said}");
+        assert_eq!(suggested(&[], &shelf(1.2), LARGER), (None, String::new()));
+        assert_eq!(suggested(&[face(40.0)], &shelf(1.2), PrintFacts { factor: 1.0, ..LARGER }).0, None);
+        assert_eq!(suggested(&[face(40.0)], &Shelf::default(), LARGER).0, None, "nothing restores them");
+    }
+
+    #[test]
+    fn a_restorer_that_hardly_helps_is_not_suggested() {
+        let (step, said) = suggested(&[face(40.0)], &shelf(0.2), LARGER);
+        assert!(step.is_none() && said.contains("+0.2 dB"), "{said}");
+    }
 }

@@ -6,6 +6,8 @@ use serde::{Deserialize, Serialize};
 use crate::area::{MOST_AREAS, Mask, MaskError};
 use crate::clean::Clean;
 use crate::enlarge::Kernel;
+use crate::face::canvas::CANVAS;
+use crate::face::{Face, MOST_FACES};
 use crate::finish::Finish;
 use crate::frame::{Frame, FrameError};
 use crate::hash::ContentHash;
@@ -24,6 +26,9 @@ pub struct Treatment {
     pub clean: Clean,
     /// How it is made larger.
     pub enlarge: Enlarge,
+    /// The faces of the picture: those that are restored, and those that the Finish step is to know of.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub faces: Vec<TreatedFace>,
     /// What is done at the print's scale.
     #[serde(default)]
     pub finish: Finish,
@@ -51,6 +56,27 @@ pub struct TreatedArea {
     /// What is done at the print's scale.
     #[serde(default)]
     pub finish: Finish,
+}
+
+/// A face of the picture, and what is done to it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct TreatedFace {
+    /// Where it is.
+    pub face: Face,
+    /// How it is restored; left to the enlarging model where nothing is said.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub restore: Option<Restore>,
+}
+
+/// How a face is restored.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Restore {
+    /// By which model.
+    pub model: ModelRef,
+    /// The share of the restored face, 0 to 1.
+    pub strength: f32,
 }
 
 /// The steps of the whole or of an area.
@@ -156,6 +182,12 @@ pub enum TreatmentError {
     /// More areas than one treatment can have.
     #[error("{0} areas: a treatment can have {MOST_AREAS}")]
     TooManyAreas(usize),
+    /// More faces than one treatment can have.
+    #[error("{0} faces: a treatment can have {MOST_FACES}")]
+    TooManyFaces(usize),
+    /// A face whose eyes and mouth cannot be those of a face.
+    #[error("the eyes and the mouth of face {0} fall together, or are no places at all: draw it again")]
+    NoFace(usize),
     /// A setting is not a number, or outside its range.
     #[error("{what} is {value}: {least} to {most} can be set")]
     Setting {
@@ -195,6 +227,7 @@ impl Treatment {
             frame: Frame::default(),
             clean: Clean::default(),
             enlarge: Enlarge::Plain { kernel },
+            faces: Vec::new(),
             finish: Finish::default(),
             areas: Vec::new(),
             size,
@@ -253,12 +286,19 @@ impl Treatment {
     /// The treatment that an area gets, as if it were the whole.
     pub fn in_area(&self, area: &TreatedArea) -> Self {
         let TreatedArea { clean, enlarge, finish, .. } = area.clone();
-        Self { frame: self.frame, clean, enlarge, finish, areas: Vec::new(), size: self.size, margin: self.margin }
+        let (frame, faces, size, margin) = (self.frame, self.faces.clone(), self.size, self.margin);
+        Self { frame, clean, enlarge, faces, finish, areas: Vec::new(), size, margin }
     }
 
     /// Whether any model runs.
     pub fn needs_model(&self) -> bool {
         self.parts().any(|part| !part.clean.is_off() || !part.enlarge.passes().is_empty())
+            || self.restored().count() > 0
+    }
+
+    /// The faces that are restored.
+    pub fn restored(&self) -> impl Iterator<Item = (&Face, &Restore)> {
+        self.faces.iter().filter_map(|f| Some((&f.face, f.restore.as_ref()?)))
     }
 
     /// Pixels that go into each pass of a model, cleaners first, in order, for the whole and then for each area: what
@@ -282,6 +322,7 @@ impl Treatment {
                 (pass.model.model.as_str(), pixels)
             }));
         }
+        inputs.extend(self.restored().map(|(_, restore)| (restore.model.model.as_str(), CANVAS.area())));
         inputs
     }
 
@@ -293,6 +334,13 @@ impl Treatment {
         }
         self.areas.iter().try_for_each(|area| area.mask.check())?;
         self.parts().try_for_each(|part| part.check())?;
+        if self.faces.len() > MOST_FACES {
+            return Err(TreatmentError::TooManyFaces(self.faces.len()));
+        }
+        if let Some(odd) = self.faces.iter().position(|f| !f.face.is_usable()) {
+            return Err(TreatmentError::NoFace(odd + 1));
+        }
+        self.restored().try_for_each(|(_, r)| within("the strength of a face", r.strength, 0.0, 1.0))?;
         // Rounding either side to whole pixels shifts the proportion by up to a pixel.
         let due = f64::from(self.size.width) * f64::from(kept.height) / f64::from(kept.width);
         if (due - f64::from(self.size.height)).abs() > 1.0 + due * 0.005 {
@@ -318,17 +366,23 @@ impl Treatment {
         }
         let mut parts = self.parts().map(|part| part.describe(shelf));
         steps.extend(parts.next());
+        steps.extend(match self.restored().count() {
+            0 => None,
+            1 => Some("a face restored".to_owned()),
+            count => Some(format!("{count} faces restored")),
+        });
         steps.extend(parts.enumerate().map(|(i, words)| format!("in area {}: {words}", i + 1)));
         format!("{}, to {}", steps.join("; "), self.sheet())
     }
 }
 
+pub(crate) fn within(what: &'static str, value: f32, least: f32, most: f32) -> Result<(), TreatmentError> {
+    let inside = value.is_finite() && (least..=most).contains(&value);
+    if inside { Ok(()) } else { Err(TreatmentError::Setting { what, value, least, most }) }
+}
+
 impl Part<'_> {
     fn check(&self) -> Result<(), TreatmentError> {
-        let within = |what, value: f32, least: f32, most: f32| {
-            let inside = value.is_finite() && (least..=most).contains(&value);
-            if inside { Ok(()) } else { Err(TreatmentError::Setting { what, value, least, most }) }
-        };
         if let Some(marks) = &self.clean.marks {
             within("the quality of compression", marks.quality, 1.0, 100.0)?;
             within("the strength of Compression marks", marks.strength, 0.0, 1.0)?;
@@ -351,6 +405,7 @@ impl Part<'_> {
             within("Edge width", edges.width, 0.3, 12.0)?;
             within("Halo guard", edges.halo_guard, 0.0, 1.0)?;
             within("Leave flat tone", edges.leave_flat, 0.0, 1.0)?;
+            within("Leave skin", edges.leave_skin, 0.0, 1.0)?;
         }
         if let Some(grain) = &self.finish.grain {
             within("Print grain", grain.amount, 0.0, 2.0)?;
@@ -444,7 +499,7 @@ mod tests {
     #[case(-0.1)]
     #[case(1e9)]
     fn settings_outside_their_range_are_named(#[case] strength: f32) {
-        let edges = Edges { strength, width: 1.0, halo_guard: 0.5, leave_flat: 0.5 };
+        let edges = Edges { strength, width: 1.0, halo_guard: 0.5, leave_flat: 0.5, leave_skin: 0.0 };
         let treatment = Treatment { finish: Finish { edges: Some(edges), grain: None }, ..plain(600, 400) };
         assert!(matches!(treatment.check(ORIGINAL), Err(TreatmentError::Setting { what: "Edge strength", .. })));
     }
@@ -464,7 +519,8 @@ mod tests {
         let refused = with(vec![painted(10.0, f32::INFINITY, 5.0)]).check(ORIGINAL);
         assert_eq!(refused, Err(TreatmentError::Mask(MaskError::NotANumber)));
         let mut wild = painted(10.0, 10.0, 5.0);
-        wild.finish.edges = Some(Edges { strength: 9.0, width: 1.0, halo_guard: 0.5, leave_flat: 0.5 });
+        wild.finish.edges =
+            Some(Edges { strength: 9.0, width: 1.0, halo_guard: 0.5, leave_flat: 0.5, leave_skin: 0.0 });
         assert!(matches!(with(vec![wild]).check(ORIGINAL), Err(TreatmentError::Setting { .. })));
     }
 
@@ -479,6 +535,26 @@ mod tests {
             |enlarge| Treatment { areas: vec![TreatedArea { enlarge, ..painted(50.0, 50.0, 10.0) }], ..whole.clone() };
         assert_eq!(with(passes("a")).model_inputs(ORIGINAL), [("a", 60_000)]);
         assert_eq!(with(passes("b")).model_inputs(ORIGINAL), [("a", 60_000), ("b", 400)]);
+    }
+
+    #[test]
+    fn a_restored_face_costs_a_canvas_and_is_checked() {
+        let at = |x: f32| Place { x, y: 50.0 };
+        let model = ModelRef { model: "faces".to_owned(), sha256: ContentHash::of(b"faces") };
+        let restored = |face, strength| {
+            let restore = Some(Restore { model: model.clone(), strength });
+            Treatment { faces: vec![TreatedFace { face, restore }], ..plain(600, 400) }
+        };
+        let face = Face::of_eyes(at(40.0), at(80.0));
+        let treatment = restored(face, 0.5);
+        assert_eq!(treatment.check(ORIGINAL), Ok(()));
+        assert_eq!(treatment.model_inputs(ORIGINAL), [("faces", 256 * 320)]);
+        assert!(treatment.needs_model() && treatment.describe(&Shelf::default()).contains("a face restored"));
+        assert!(matches!(restored(face, 1.5).check(ORIGINAL), Err(TreatmentError::Setting { .. })));
+        let nowhere = Face::of_eyes(at(40.0), at(40.0));
+        assert_eq!(restored(nowhere, 0.5).check(ORIGINAL), Err(TreatmentError::NoFace(1)));
+        let many = Treatment { faces: vec![TreatedFace { face, restore: None }; 65], ..plain(600, 400) };
+        assert_eq!(many.check(ORIGINAL), Err(TreatmentError::TooManyFaces(65)));
     }
 
     #[test]

@@ -465,7 +465,7 @@ fn pictures_of_any_shape_go_through_every_step(#[case] width: u32, #[case] heigh
     let shelf = Shelf::open(&Path::new(env!("CARGO_MANIFEST_DIR")).join("../../models")).unwrap();
     let reading = Reading::of(&decoded.original, &decoded.facts);
     let print = PrintFacts { factor: 2.0, ppi: None, distance_m: None };
-    let mut suggestion = Suggestion::of(&reading, &decoded.facts, &shelf, print);
+    let mut suggestion = Suggestion::of(&reading, &[], &decoded.facts, &shelf, print);
     // Every step on, whatever the reading of so little says.
     let card = shelf.get("camera-noise-draft").unwrap().card();
     let model = dettaglio_core::model::ModelRef::of(card);

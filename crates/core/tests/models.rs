@@ -6,6 +6,7 @@ use dettaglio_core::clean::{Clean, Noise, NoiseCurve};
 use dettaglio_core::codec::read;
 use dettaglio_core::compare::psnr;
 use dettaglio_core::enlarge::{Averaging, Kernel, resample, resample_in};
+use dettaglio_core::face::canvas::CANVAS;
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::limits::Limits;
 use dettaglio_core::model::{Engine, Kind, ModelRef, Shelf};
@@ -66,6 +67,10 @@ fn the_runtime_agrees_with_a_scalar_reference_on_every_shipped_network() {
         let (got, due) = match card.kind {
             Kind::Enlarge => (network.run(&picture, None), weights.enlarge(&picture, card.factor as usize)),
             Kind::Clean => (network.run(&picture, Some(&level)), weights.clean(&picture, &level)),
+            Kind::Face => {
+                let canvas = scene(CANVAS);
+                (network.run(&canvas, None), weights.restore(&canvas))
+            }
         };
         let worst = got.unwrap().values().iter().zip(due.values()).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
         assert!(worst < 1e-4, "{}: {worst}", card.id);

@@ -127,7 +127,7 @@ fn a_shake_has_a_direction() {
 fn sharpening_is_noticed() {
     use dettaglio_core::finish::{Edges, Finish};
     let mut planes = shapes(0.9);
-    let edges = Some(Edges { strength: 1.5, width: 1.2, halo_guard: 0.0, leave_flat: 0.0 });
+    let edges = Some(Edges { strength: 1.5, width: 1.2, halo_guard: 0.0, leave_flat: 0.0, leave_skin: 0.0 });
     Finish { edges, grain: None }.apply(&mut planes, Size::new(640, 480).whole());
     let got = reading(&planes).softness.unwrap();
     assert!(got.overshoot > 0.06, "{got:?}");
@@ -228,7 +228,7 @@ mod suggested {
 
     fn suggestion(planes: &Planes, print: PrintFacts) -> Suggestion {
         let facts = demo("isola-brina-sign.jpg").facts;
-        Suggestion::of(&reading(planes), &facts, &shelf(), print)
+        Suggestion::of(&reading(planes), &[], &facts, &shelf(), print)
     }
 
     #[test]

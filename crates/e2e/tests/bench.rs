@@ -91,7 +91,7 @@ async fn from_a_photograph_to_a_file_for_the_printer() {
     let print = target.resolve(original.size()).unwrap();
     let known =
         PrintFacts { factor: print.factor, ppi: Some(200.0), distance_m: print.print.map(|p| p.usual_distance_m()) };
-    let suggestion = Suggestion::of(&Reading::of(&original, &facts), &facts, &shelf, known);
+    let suggestion = Suggestion::of(&Reading::of(&original, &facts), &[], &facts, &shelf, known);
     assert!(suggestion.clean.noise.is_some() && suggestion.finish.edges.is_some(), "every step has something to do");
     let recipe = Recipe::suggested(&suggestion, Frame::default(), Surround::None);
     let treatment = recipe.work_out(&shelf, original.size(), target).unwrap().treatment;

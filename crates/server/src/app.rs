@@ -11,7 +11,7 @@ use axum::middleware;
 use axum::response::IntoResponse;
 use dettaglio_store::Store;
 use dettaglio_store::files::FileStore;
-use tokio::sync::{Notify, broadcast};
+use tokio::sync::{Notify, Semaphore, broadcast};
 use tokio_util::sync::CancellationToken;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
@@ -50,6 +50,8 @@ pub struct App {
     pub devices: Arc<Devices>,
     /// The folder into which devices drop files for orders.
     pub inbox: PathBuf,
+    /// Faces of new originals are looked for one picture at a time.
+    pub finding: Arc<Semaphore>,
     /// Jobs that changed.
     pub changes: broadcast::Sender<JobView>,
     /// Set when the program is to end.

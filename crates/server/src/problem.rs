@@ -146,6 +146,8 @@ impl From<TreatmentError> for Problem {
             TreatmentError::Frame(_) => ("frame.unusable", "frame"),
             TreatmentError::Mask(_) => ("area.unusable", "areas"),
             TreatmentError::TooManyAreas(_) => ("area.too-many", "areas"),
+            TreatmentError::TooManyFaces(_) => ("face.too-many", "faces"),
+            TreatmentError::NoFace(_) => ("face.unusable", "faces"),
             TreatmentError::Setting { .. } => ("setting.out-of-range", "recipe"),
             TreatmentError::Stretched { .. } => ("size.stretched", "target"),
             TreatmentError::MarginTooWide { .. } => ("margin.too-wide", "surround"),

@@ -119,7 +119,14 @@ impl Parts {
         let store = Store::connect(database).await?;
         // A quarter of what is free stays the most, so that tiles cannot fill a small disk.
         let tiles = settings.tiles_on_disk.min(files.free_bytes().unwrap_or(u64::MAX) / 4);
-        let studio = Arc::new(Studio::new(shelf, store.clone(), files.clone(), settings.limits, tiles));
+        let studio = Arc::new(Studio::new(
+            shelf,
+            settings.models.join("faces"),
+            store.clone(),
+            files.clone(),
+            settings.limits,
+            tiles,
+        ));
         studio.recall_rates().await?;
         Ok(Self { store, files, studio, queued: Arc::default() })
     }
@@ -191,6 +198,7 @@ impl Service {
         let workers = parts.workers(settings.workers);
         let (changes, _) = broadcast::channel(1024);
         let app = App {
+            finding: Arc::new(tokio::sync::Semaphore::new(1)),
             store: parts.store,
             files: parts.files,
             studio: parts.studio,

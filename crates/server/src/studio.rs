@@ -5,15 +5,17 @@
 //! works. All of it happens on threads of its own, never on those that answer requests.
 
 use std::collections::HashMap;
+use std::path::PathBuf;
 use std::sync::atomic::{AtomicBool, Ordering};
-use std::sync::{Arc, Condvar, Mutex, MutexGuard, RwLock};
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, OnceLock, RwLock};
 use std::time::Duration;
 
 use dettaglio_core::codec;
+use dettaglio_core::face::Finder;
 use dettaglio_core::forecast::Rates;
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::limits::Limits;
-use dettaglio_core::model::{OwnModels, Shelf};
+use dettaglio_core::model::{ModelError, OwnModels, Shelf};
 use dettaglio_core::picture::{Original, Planes};
 use dettaglio_core::render::disk::DiskTiles;
 use dettaglio_core::render::{Pace, Renderer};
@@ -35,6 +37,8 @@ const TILE_BYTES: usize = 768 << 20;
 pub struct Studio {
     renderer: Renderer,
     own: OwnModels,
+    /// The folder of face models, and the finder once it is first needed.
+    faces: (PathBuf, OnceLock<Result<Finder, ModelError>>),
     store: Store,
     files: FileStore,
     limits: Limits,
@@ -64,10 +68,17 @@ pub enum Lane {
 }
 
 impl Studio {
-    /// A studio with the shipped models of a shelf and a person's own.
+    /// A studio with the shipped models of a shelf and a person's own, and with those of a folder that find faces.
     ///
     /// `tiles_on_disk` is how many bytes of computed tiles are kept beyond the program's end.
-    pub fn new(shelf: Shelf, store: Store, files: FileStore, limits: Limits, tiles_on_disk: u64) -> Self {
+    pub fn new(
+        shelf: Shelf,
+        faces: PathBuf,
+        store: Store,
+        files: FileStore,
+        limits: Limits,
+        tiles_on_disk: u64,
+    ) -> Self {
         let own = OwnModels::at(&files.models());
         let renderer = Renderer::new(shelf, TILE_BYTES);
         let renderer = match DiskTiles::open(&files.tiles(), tiles_on_disk) {
@@ -80,6 +91,7 @@ impl Studio {
         let studio = Self {
             renderer,
             own,
+            faces: (faces, OnceLock::new()),
             store,
             files,
             limits,
@@ -115,6 +127,12 @@ impl Studio {
     /// The renderer.
     pub fn renderer(&self) -> &Renderer {
         &self.renderer
+    }
+
+    /// What finds faces.
+    pub fn finder(&self) -> Result<&Finder, ModelError> {
+        let (folder, finder) = &self.faces;
+        finder.get_or_init(|| Finder::open(folder)).as_ref().map_err(ModelError::clone)
     }
 
     /// The declared limits.

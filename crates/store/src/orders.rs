@@ -2,6 +2,7 @@
 
 use chrono::{DateTime, NaiveDate, Utc};
 use dettaglio_core::codec::Facts;
+use dettaglio_core::face::Face;
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::reading::Reading;
 use dettaglio_core::recipe::Ticket;
@@ -94,6 +95,8 @@ pub struct OriginalRow {
     pub facts: Facts,
     /// What was measured on it.
     pub reading: Option<Reading>,
+    /// The faces that were found; nothing until someone has looked.
+    pub faces: Option<Vec<Face>>,
     /// The print that it came in with.
     pub target: Option<Target>,
     /// All that was last asked for, in the form of whoever asked.
@@ -109,6 +112,7 @@ struct RawOriginal {
     hash: String,
     facts: String,
     reading: Option<String>,
+    faces: Option<String>,
     target: Option<String>,
     wish: Option<String>,
     created_at: DateTime<Utc>,
@@ -126,6 +130,7 @@ impl TryFrom<RawOriginal> for OriginalRow {
             facts: from_text("description of a file", &raw.facts)?,
             // One of an earlier version is measured again.
             reading: raw.reading.and_then(|text| serde_json::from_str(&text).ok()),
+            faces: raw.faces.and_then(|text| serde_json::from_str(&text).ok()),
             wish: raw.wish.and_then(|text| serde_json::from_str(&text).ok()),
             target: raw.target.map(|text| from_text("target", &text)).transpose()?,
             created_at: raw.created_at,
@@ -342,7 +347,7 @@ impl Store {
     pub async fn originals(&self, order: u64) -> Result<Vec<OriginalRow>, StoreError> {
         sqlx::query_as!(
             RawOriginal,
-            r#"SELECT id, order_id, name, hash, facts, reading, target, wish, created_at AS "created_at: DateTime<Utc>"
+            r#"SELECT id, order_id, name, hash, facts, reading, faces, target, wish, created_at AS "created_at: DateTime<Utc>"
                FROM originals WHERE order_id = ? AND removed_at IS NULL ORDER BY id"#,
             order
         )
@@ -357,7 +362,7 @@ impl Store {
     pub async fn original(&self, id: u64) -> Result<OriginalRow, StoreError> {
         sqlx::query_as!(
             RawOriginal,
-            r#"SELECT id, order_id, name, hash, facts, reading, target, wish, created_at AS "created_at: DateTime<Utc>"
+            r#"SELECT id, order_id, name, hash, facts, reading, faces, target, wish, created_at AS "created_at: DateTime<Utc>"
                FROM originals WHERE id = ?"#,
             id
         )
@@ -379,6 +384,12 @@ impl Store {
     /// Keeps what was measured on an original.
     pub async fn set_reading(&self, id: u64, reading: &Reading) -> Result<(), StoreError> {
         sqlx::query!("UPDATE originals SET reading = ? WHERE id = ?", to_text(reading), id).execute(&self.pool).await?;
+        Ok(())
+    }
+
+    /// Keeps the faces that were found on an original.
+    pub async fn set_faces(&self, id: u64, faces: &[Face]) -> Result<(), StoreError> {
+        sqlx::query!("UPDATE originals SET faces = ? WHERE id = ?", to_text(&faces), id).execute(&self.pool).await?;
         Ok(())
     }
 

@@ -60,6 +60,7 @@ async fn an_order_keeps_what_was_said_of_it(#[future(awt)] database: Database) {
     let steps = Steps {
         clean: Default::default(),
         enlarge: Choice::Plain { kernel: Kernel::Bicubic },
+        faces: None,
         finish: Default::default(),
     };
     store.set_house_treatment("Café banners", &steps).await.unwrap();

@@ -64,6 +64,31 @@ export const useReading = (original: number) =>
     staleTime: Infinity,
   });
 
+/** The faces that were found on an original. */
+export const useFaces = (original: number) =>
+  useQuery({
+    queryKey: ["faces", original],
+    queryFn: () => answered(api.GET("/api/v1/originals/{id}/faces", { params: { path: { id: original } } })),
+    staleTime: Infinity,
+  });
+
+/** How far a restored face departs from the original; `face` is its place in the treatment. */
+export const useRestoration = (hash: string, treatment: string | undefined, face: number | undefined) =>
+  useQuery({
+    queryKey: ["restoration", hash, treatment, face],
+    queryFn: ({ signal }) =>
+      answered(
+        api.GET("/api/v1/faces/{original}/{treatment}/{face}", {
+          params: { path: { original: hash, treatment: treatment ?? "", face: face ?? 0 } },
+          signal,
+        }),
+      ),
+    enabled: treatment !== undefined && face !== undefined,
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+    retry: false,
+  });
+
 /** What is suggested for a print of an original. */
 export const suggestionQuery = (original: number, wanted: SuggestionFor) => ({
   queryKey: ["suggestion", original, wanted],

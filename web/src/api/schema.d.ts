@@ -212,6 +212,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/faces/{original}/{treatment}/{face}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far a restored face departs from the original, and whether that is too far. */
+        get: operations["restoration"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/health": {
         parameters: {
             query?: never;
@@ -678,6 +695,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/originals/{id}/faces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The faces of an original, the largest first; looked for now if nobody has yet. */
+        get: operations["faces"];
+        put?: never;
+        /** Looks for the faces of an original once more: what was found before is replaced. */
+        post: operations["find_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/originals/{id}/file": {
         parameters: {
             query?: never;
@@ -1092,6 +1127,8 @@ export interface components {
              * @default []
              */
             changes: components["schemas"]["Change"][];
+            /** @default null */
+            faces: null | components["schemas"]["FacesChoice"];
             /**
              * @description Which pictures of the order; all without a list.
              * @default null
@@ -1189,7 +1226,7 @@ export interface components {
         };
         /** @description The JSON file beside each ONNX file. */
         Card: {
-            /** @description Measured gains of a cleaner; empty until `evaluate` has run. */
+            /** @description Measured gains of a cleaner over the damaged picture, of a restorer over Everyday; empty until `evaluate` has run. */
             cleaning?: components["schemas"]["CleaningScore"][];
             /** @description Whether it takes damage out while it enlarges: such a model runs once, and others go on from there. */
             cleans?: boolean;
@@ -1506,6 +1543,11 @@ export interface components {
             leave_flat: number;
             /**
              * Format: float
+             * @description How far the skin of known faces is left alone, 0 to 1; eyes, brows, lashes, mouth and hair are not skin.
+             */
+            leave_skin?: number;
+            /**
+             * Format: float
              * @description How much of the difference from the blurred picture is added, 0 to 3.
              */
             strength: number;
@@ -1519,6 +1561,7 @@ export interface components {
         Edit: {
             /** @description Whether each is cropped, around its middle, to the shape of its print. */
             crop_to_print?: boolean;
+            faces?: null | components["schemas"]["FacesChoice"];
             /** @description Which pictures of the order; all without a list. */
             originals?: number[] | null;
             output?: null | components["schemas"]["OutputSettings"];
@@ -1565,6 +1608,36 @@ export interface components {
             /** @description What was done. */
             record: components["schemas"]["Record"];
             verdict?: null | components["schemas"]["Approval"];
+        };
+        /** @description A face, by three places on the original. Left and right are as they lie in the picture when the head is upright. */
+        Face: {
+            /** @description The middle of the left eye. */
+            left_eye: components["schemas"]["Place"];
+            /** @description The middle of the mouth. */
+            mouth: components["schemas"]["Place"];
+            /** @description The middle of the right eye. */
+            right_eye: components["schemas"]["Place"];
+        };
+        /** @description The Faces step: how far all faces are restored of which nothing else is said. */
+        Faces: {
+            /**
+             * Format: float
+             * @description The share of the restored face, 0 to 1.
+             */
+            strength: number;
+        };
+        /** @description What is said of the faces of all pictures at once; without it, each keeps what is set for it. */
+        FacesChoice: {
+            /** @enum {string} */
+            how: "off";
+        } | {
+            /** @enum {string} */
+            how: "restored";
+            /**
+             * Format: float
+             * @description How far, 0 to 1.
+             */
+            strength: number;
         };
         /** @description What is known of a file besides its pixels. */
         Facts: {
@@ -1664,6 +1737,17 @@ export interface components {
              * @description And from the top.
              */
             y: number;
+        };
+        /** @description A face that was found. */
+        FoundFace: {
+            /**
+             * Format: float
+             * @description Pixels of the original between the eyes.
+             */
+            eyes: number;
+            /** @description Where it is. */
+            face: components["schemas"]["Face"];
+            left?: null | components["schemas"]["LeftAlone"];
         };
         /** @description What is kept of an original, and which way up. */
         Frame: {
@@ -1856,12 +1940,17 @@ export interface components {
          * @description What a model does to a picture.
          * @enum {string}
          */
-        Kind: "enlarge" | "clean";
+        Kind: "enlarge" | "clean" | "face";
         /**
          * @description Which axis of the tensor holds the colours.
          * @enum {string}
          */
         Layout: "channels_first" | "channels_last";
+        /**
+         * @description Why a face is left to the general model.
+         * @enum {string}
+         */
+        LeftAlone: "too_small" | "large_enough" | "departs";
         /**
          * @description What a treatment is called while it is compared with others.
          * @enum {string}
@@ -2160,6 +2249,18 @@ export interface components {
              */
             quality?: number;
         };
+        /** @description What a picture's own face gets. */
+        OwnFace: {
+            /** @description Where it is. */
+            face: components["schemas"]["Face"];
+            /** @description Whether it is restored when the step is on. */
+            on?: boolean;
+            /**
+             * Format: float
+             * @description How far; the step's own strength where nothing is said. 0 to 1.
+             */
+            strength?: number | null;
+        };
         /** @description The sides of a sheet of paper, as a person writes them: "60x40cm", "16 x 12 in". */
         Paper: {
             /**
@@ -2208,6 +2309,8 @@ export interface components {
             clean_seconds?: number | null;
             /** @description The treatment in words. */
             description: string;
+            /** @description The faces of the picture. */
+            faces: components["schemas"]["PlannedFace"][];
             /** @description What the frame keeps of the original, in pixels. */
             kept: components["schemas"]["Size"];
             /** @description How many enlarging passes of models it takes. */
@@ -2228,7 +2331,15 @@ export interface components {
             sheet: components["schemas"]["Size"];
             /** @description Hash of the treatment, for the addresses of tiles. */
             treatment: string;
+            /** @description The same treatment without any face restored, to compare with; nothing where none is. */
+            unrestored?: string | null;
             verdict?: null | components["schemas"]["Verdict"];
+        };
+        /** @description A face of the picture in a plan. */
+        PlannedFace: components["schemas"]["FoundFace"] & {
+            part?: null | components["schemas"]["Region"];
+            /** @description Which of the treatment's faces it is, where it is restored. */
+            restored?: number | null;
         };
         /** @description A print in figures. */
         PrintFigures: {
@@ -2366,6 +2477,8 @@ export interface components {
             areas?: components["schemas"]["Area"][];
             /** @description Turned and cropped. */
             frame?: components["schemas"]["Frame"];
+            /** @description The faces of this picture and what is particular to each; those that were found where nothing is said. */
+            own_faces?: components["schemas"]["OwnFace"][] | null;
             /** @description What lies around the picture. */
             surround?: components["schemas"]["Surround"];
         };
@@ -2435,6 +2548,15 @@ export interface components {
             print?: null | components["schemas"]["PrintFigures"];
             /** @description Pixels of the result. */
             size: components["schemas"]["Size"];
+        };
+        /** @description What restoring a face comes to. */
+        RestorationView: {
+            /**
+             * Format: float
+             * @description How far the face departs from the original at the strength that is set: the 95th percentile of CIEDE2000.
+             */
+            departure: number;
+            left?: null | components["schemas"]["LeftAlone"];
         };
         /**
          * @description What an account may do.
@@ -2739,13 +2861,14 @@ export interface components {
          * @description A step of the work.
          * @enum {string}
          */
-        Step: "clean" | "enlarge" | "finish";
+        Step: "clean" | "enlarge" | "faces" | "finish";
         /** @description The steps that make the difference between one treatment and another of the same print. */
         Steps: {
             /** @description What is taken out. */
             clean?: components["schemas"]["Clean"];
             /** @description How it is made larger. */
             enlarge: components["schemas"]["Choice"];
+            faces?: null | components["schemas"]["Faces"];
             /** @description What is done at the print's scale. */
             finish?: components["schemas"]["Finish"];
         };
@@ -3418,6 +3541,40 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": components["schemas"]["JobView"];
+                };
+            };
+        };
+    };
+    restoration: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The original's SHA-256. */
+                original: string;
+                /** @description The treatment's hash. */
+                treatment: string;
+                /** @description Which of the treatment's faces, from 0. */
+                face: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RestorationView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -4414,6 +4571,64 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    faces: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundFace"][];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    find_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundFace"][];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

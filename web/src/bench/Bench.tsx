@@ -9,6 +9,7 @@ import {
   type Model,
   type OrderContents,
   type Original,
+  type OwnFace,
   type Recipe,
   type Steps,
   type Wish,
@@ -24,7 +25,7 @@ import { inverse, through } from "../stage/affine";
 import { type Layout, PANES } from "../stage/layout";
 import { NOTHING_SEEN, type Seen } from "../stage/stage";
 import { TILE } from "../stage/tiles";
-import type { Point } from "../stage/tools";
+import { Line, type Point } from "../stage/tools";
 import { Strip } from "../strip/Strip";
 import { AreasPanel, FIRST_BRUSH, useAreaTool } from "./Areas";
 import { Rail } from "./Rail";
@@ -34,6 +35,7 @@ import { TreatmentTabs } from "./TreatmentTabs";
 import { cleanLine } from "./cards/CleanCard";
 import { choiceText } from "./cards/EnlargeCard";
 import { KERNEL_NAMES, type Pane, type Source, filledUp, linesUp, paneView, plainName } from "./panes";
+import { around, drawnFace, ownFaces } from "./faces";
 import { SpotsMenu, pinned, useSpots } from "./spots";
 import { type Scope, changeArea, changeIn, letters, stepsIn, switched, treatmentOf } from "./treatments";
 import { NOTHING_CLEANED, PLAIN_FRAME, type WishControl, useWish } from "./wish";
@@ -136,6 +138,9 @@ function BenchWith(props: BenchProps & { first: Wish }) {
     [change, control.wish, safeScope],
   );
   const [areasOpen, setAreasOpen] = useState(false);
+  const [facesShown, setFacesShown] = useState(false);
+  const [drawingFace, setDrawingFace] = useState(false);
+  const [goingTo, setGoingTo] = useState<OwnFace>();
   const jobs = contents.jobs.filter((j) => j.original_id === original.id);
   const results = contents.enlargements.filter((e) => e.original_id === original.id);
   // Alone, a treatment is its model; among others, also what is cleaned before it tells them apart.
@@ -181,6 +186,18 @@ function BenchWith(props: BenchProps & { first: Wish }) {
           onScope={setScope}
           areasOpen={areasOpen}
           onAreas={setAreasOpen}
+          facesShown={facesShown}
+          drawingFace={drawingFace}
+          onFaceDrawn={(face) => {
+            setDrawingFace(false);
+            if (!face) return say("Draw from the middle of one eye to the middle of the other.");
+            setFacesShown(true);
+            change({
+              own_faces: [...ownFaces(control.wish, answer), face],
+              faces: control.wish.faces ?? suggestion.data?.recipe.faces ?? { strength: 0.7 },
+            });
+          }}
+          goingTo={goingTo}
           onSay={say}
         />
       )}
@@ -210,6 +227,17 @@ function BenchWith(props: BenchProps & { first: Wish }) {
         reading={reading.data}
         suggestion={suggestion.data}
         onMask={setEdgeMask}
+        facesShown={facesShown}
+        onFacesShown={setFacesShown}
+        onDrawFace={() => {
+          props.onBench();
+          setDrawingFace(true);
+          say("Draw a line from the middle of one eye to the middle of the other.");
+        }}
+        onFace={(face) => {
+          props.onBench();
+          setGoingTo({ ...face });
+        }}
         pattern={pattern}
         onPattern={setPattern}
         plan={answer}
@@ -237,6 +265,13 @@ function LightTable(props: {
   onScope: (scope: Scope) => void;
   areasOpen: boolean;
   onAreas: (open: boolean) => void;
+  /** Whether faces are marked. */
+  facesShown: boolean;
+  /** Whether the hand draws a face, from eye to eye. */
+  drawingFace: boolean;
+  onFaceDrawn: (face: OwnFace | undefined) => void;
+  /** The face that was gone to last; another object each time. */
+  goingTo?: OwnFace;
   onSay: (text: string) => void;
 }) {
   const { original, control, scope, onSay } = props;
@@ -367,11 +402,28 @@ function LightTable(props: {
     (mask: Mask) => scope !== "whole" && change(changeArea(control.wish, scope, { mask })),
     [change, control.wish, scope],
   );
-  const tool = useAreaTool(drawing ? area : undefined, brush, plan.place, original.facts.size, onDrawn);
-  const marks = useMemo(
-    () => spots.spots.map((spot, i) => ({ ...through(plan.place, spot), label: String(i + 1) })),
-    [spots.spots, plan.place],
-  );
+  const areaTool = useAreaTool(drawing ? area : undefined, brush, plan.place, original.facts.size, onDrawn);
+  const { drawingFace, onFaceDrawn, facesShown, goingTo } = props;
+  const faceTool = useMemo(() => {
+    if (!drawingFace) return undefined;
+    const back = inverse(plan.place);
+    return new Line((from, to) => onFaceDrawn(drawnFace(through(back, from), through(back, to))));
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- a line that is being drawn outlives a new plan
+  }, [drawingFace]);
+  const { wish: latestWish } = control;
+  const marks = useMemo(() => {
+    const pinnedMarks = spots.spots.map((spot, i) => ({ ...through(plan.place, spot), label: String(i + 1) }));
+    if (!facesShown) return spotsAnchor ? pinnedMarks : NO_MARKS;
+    const faceMarks = ownFaces(latestWish, plan).map((own, i) => {
+      const { reach, ...at } = around(own);
+      return { ...through(plan.place, at), reach, label: `face ${i + 1}` };
+    });
+    return spotsAnchor ? [...pinnedMarks, ...faceMarks] : faceMarks;
+  }, [spots.spots, plan, spotsAnchor, facesShown, latestWish]);
+  useEffect(() => {
+    if (goingTo) handle.current?.goTo(through(plan.place, around(goingTo)));
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- it is gone to once, wherever the picture lies later
+  }, [goingTo]);
   const choose = (pane: Pane) => {
     if (!choosing) return;
     setChosen(panes.map((old, i) => (i === choosing.pane ? pane : old)).slice(0, 6));
@@ -388,13 +440,13 @@ function LightTable(props: {
         layout={layout}
         onLayout={setLayout}
         spots={spots.spots}
-        marks={spotsAnchor ? marks : NO_MARKS}
+        marks={marks}
         onSpot={goTo}
         onPin={pin}
         spotsMenu={setSpotsAnchor}
         map={map}
         onMap={setMap}
-        tool={tool}
+        tool={faceTool ?? areaTool}
         readout={readout}
         onPointing={setPointer}
         onSeen={setSeen}

@@ -2,11 +2,12 @@
 
 import { Box, Button, Stack, Typography } from "@mui/material";
 import type { ReactNode } from "react";
-import type { Enlargement, Job, Model, Original, Plan, Reading, Steps, Suggestion } from "../api/client";
+import type { Enlargement, Job, Model, Original, OwnFace, Plan, Reading, Steps, Suggestion } from "../api/client";
 import { duration } from "../app/format";
 import { CleanCard } from "./cards/CleanCard";
 import { DeliverCard } from "./cards/DeliverCard";
 import { EnlargeCard } from "./cards/EnlargeCard";
+import { FacesCard } from "./cards/FacesCard";
 import { FinishCard } from "./cards/FinishCard";
 import { FrameCard } from "./cards/FrameCard";
 import { ReadingCard } from "./cards/ReadingCard";
@@ -32,6 +33,10 @@ export function Rail(props: {
   starting: boolean;
   onRun: () => void;
   onMask: (shown: boolean) => void;
+  facesShown: boolean;
+  onFacesShown: (shown: boolean) => void;
+  onDrawFace: () => void;
+  onFace: (face: OwnFace) => void;
   job?: Job;
   onCancel: (job: number) => void;
   results: Enlargement[];
@@ -79,7 +84,20 @@ export function Rail(props: {
         suggestion={suggestion}
         onChange={(enlarge) => changeSteps({ enlarge })}
       />
+      <FacesCard
+        original={original}
+        wish={wish}
+        models={models}
+        plan={plan}
+        suggestion={suggestion}
+        change={change}
+        shown={props.facesShown}
+        onShown={props.onFacesShown}
+        onDraw={props.onDrawFace}
+        onGo={props.onFace}
+      />
       <FinishCard
+        faces={plan?.faces.length ?? 0}
         finish={steps.finish ?? NOTHING_FINISHED}
         plan={plan}
         reading={reading}

@@ -26,7 +26,7 @@ import { keys, useApply, useHouseTreatments } from "../api/queries";
 import { useKept } from "../app/kept";
 import { type Scope, added, letters, removed, stepsIn, switched } from "./treatments";
 
-const STEP_NAMES = { clean: "Clean", enlarge: "Enlarge", finish: "Finish" } as const;
+const STEP_NAMES = { clean: "Clean", enlarge: "Enlarge", faces: "Faces", finish: "Finish" } as const;
 type StepName = keyof typeof STEP_NAMES;
 
 /** Steps that were copied, wherever from. */

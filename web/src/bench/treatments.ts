@@ -7,8 +7,8 @@ export const LETTERS: readonly Letter[] = ["A", "B", "C", "D", "E", "F"];
 /** What of a wish makes one treatment differ from another. */
 export type Treated = Steps & { areas: Area[] };
 
-export function stepsOf({ clean, enlarge, finish }: Steps): Steps {
-  return { clean, enlarge, finish };
+export function stepsOf({ clean, enlarge, faces, finish }: Steps): Steps {
+  return { clean, enlarge, faces, finish };
 }
 
 function treated(wish: Wish): Treated {

@@ -12,7 +12,7 @@ export const NOTHING_FINISHED: Finish = { edges: null, grain: null };
 /** Changes that follow each other as fast as typing are undone together. */
 const TOGETHER_MS = 800;
 
-const STEPS = ["clean", "enlarge", "finish"] as const;
+const STEPS = ["clean", "enlarge", "faces", "finish"] as const;
 
 /** The steps that stood as the old suggestion had them, as the next one has them. */
 export function followed(now: Recipe, old: Recipe, next: Recipe): Partial<Recipe> {

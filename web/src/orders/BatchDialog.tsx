@@ -22,6 +22,7 @@ import {
   type Batch,
   type BatchItem,
   type Change,
+  type FacesChoice,
   type Finding,
   type Order,
   type Ticket,
@@ -33,6 +34,7 @@ import {
 } from "../api/client";
 import { keys } from "../api/queries";
 import { bytes, duration, pixels } from "../app/format";
+import { FacesField } from "./FacesField";
 import { PrintField } from "./PrintField";
 import { TreatingField } from "./TreatingField";
 import { changed, fixText } from "./batch";
@@ -56,13 +58,22 @@ export function BatchDialog(props: {
 }) {
   const client = useQueryClient();
   const [treating, setTreating] = useState<Treating>({ how: "as_set" });
+  const [faces, setFaces] = useState<FacesChoice>();
   const [prints, setPrints] = useState<Ticket[]>([]);
   const [files, setFiles] = useState<string[]>([]);
   const [adding, setAdding] = useState(false);
   const [pattern, setPattern] = useState("");
   const [changes, setChanges] = useState<Change[]>([]);
   const outputs = OUTPUTS.filter(([name]) => files.includes(name)).map(([, output]) => output);
-  const batch: Batch = { originals: props.originals, treating, prints, outputs, pattern: pattern || null, changes };
+  const batch: Batch = {
+    originals: props.originals,
+    treating,
+    faces: faces ?? null,
+    prints,
+    outputs,
+    pattern: pattern || null,
+    changes,
+  };
   const path = { id: props.order.id };
   const plan = useQuery({
     queryKey: ["preflight", props.order.id, batch],
@@ -100,6 +111,7 @@ export function BatchDialog(props: {
       <DialogContent sx={{ display: "flex", gap: 3, width: 1020, height: 520, overflow: "hidden" }}>
         <Stack spacing={2} sx={{ width: 300, flexShrink: 0, pt: 1, overflowY: "auto" }}>
           <TreatingField value={treating} asSet="each as it was left on the bench" onChange={reset(setTreating)} />
+          <FacesField value={faces} own="as their treatment says" onChange={reset(setFaces)} />
           <Box>
             <Typography variant="caption" sx={{ color: "text.secondary" }}>
               Prints of each picture

@@ -13,7 +13,8 @@ import {
 } from "@mui/material";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { type Order, type Ticket, type Treating, answered, api, sentence } from "../api/client";
+import { type FacesChoice, type Order, type Ticket, type Treating, answered, api, sentence } from "../api/client";
+import { FacesField } from "./FacesField";
 import { PrintField } from "./PrintField";
 import { TreatingField } from "./TreatingField";
 
@@ -26,6 +27,7 @@ export function EditDialog(props: {
   const client = useQueryClient();
   const [print, setPrint] = useState<Ticket>();
   const [treating, setTreating] = useState<Treating>({ how: "as_set" });
+  const [faces, setFaces] = useState<FacesChoice>();
   const [crop, setCrop] = useState(false);
   const count = props.originals.length;
   const refresh = () => client.removeQueries({ queryKey: ["wish"] });
@@ -34,7 +36,7 @@ export function EditDialog(props: {
       answered(
         api.POST("/api/v1/orders/{id}/edit", {
           params: { path: { id: props.order.id } },
-          body: { originals: props.originals, print, treating, crop_to_print: crop },
+          body: { originals: props.originals, print, treating, faces, crop_to_print: crop },
         }),
       ),
     onSuccess: (changed) => {
@@ -61,13 +63,16 @@ export function EditDialog(props: {
             label="Crop each, around its middle, to the shape of its print"
           />
           <TreatingField value={treating} asSet="leave as it is" onChange={setTreating} />
+          <FacesField value={faces} own="leave as they are" onChange={setFaces} />
         </Stack>
       </DialogContent>
       <DialogActions>
         <Button onClick={props.onClose}>Back</Button>
         <Button
           variant="contained"
-          disabled={edit.isPending || (print === undefined && treating.how === "as_set" && !crop)}
+          disabled={
+            edit.isPending || (print === undefined && treating.how === "as_set" && faces === undefined && !crop)
+          }
           onClick={() => edit.mutate()}
         >
           Change

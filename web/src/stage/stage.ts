@@ -46,6 +46,8 @@ export interface Subject {
 /** A numbered place that is marked in every pane. */
 export interface Mark extends Point {
   label: string;
+  /** How far the corners lie from the place, in the stage's units; a fixed distance on the screen without. */
+  reach?: number;
 }
 
 /** What is shown beside the canvas. */
@@ -454,7 +456,9 @@ export class Stage {
     for (const view of views.slice(Math.max(0, whole))) {
       drawTiles(context, this.tiles, view, camera, cell, part, this.smooth);
     }
-    for (const mark of this.marks) drawMark(context, toPane(camera, cell, mark.x, mark.y), mark.label);
+    for (const mark of this.marks) {
+      drawMark(context, toPane(camera, cell, mark.x, mark.y), mark.label, (mark.reach ?? 0) * camera.scale);
+    }
     this.tool?.draw(context, (p) => toPane(camera, cell, p.x, p.y), camera.scale);
     context.restore();
   }
@@ -473,9 +477,9 @@ function viewsResult(subject: Subject, camera: Camera): boolean {
   return level > 0 && size.width / 2 ** level <= subject.original.width * 1.001;
 }
 
-function drawMark(context: CanvasRenderingContext2D, [x, y]: [number, number], label: string): void {
+function drawMark(context: CanvasRenderingContext2D, [x, y]: [number, number], label: string, reach: number): void {
   const ratio = window.devicePixelRatio;
-  const arm = 9 * ratio;
+  const arm = Math.max(9 * ratio, reach);
   for (const [colour, width] of [
     ["rgba(0, 0, 0, 0.7)", 3],
     ["#fff", 1],
@@ -490,9 +494,10 @@ function drawMark(context: CanvasRenderingContext2D, [x, y]: [number, number], l
       [1, 1],
       [-1, 1],
     ] as const) {
-      context.moveTo(x + sx * arm, y + sy * arm * 0.4);
+      const inner = arm - Math.min(arm * 0.6, 14 * ratio);
+      context.moveTo(x + sx * arm, y + sy * inner);
       context.lineTo(x + sx * arm, y + sy * arm);
-      context.lineTo(x + sx * arm * 0.4, y + sy * arm);
+      context.lineTo(x + sx * inner, y + sy * arm);
     }
     context.stroke();
   }

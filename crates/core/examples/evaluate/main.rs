@@ -9,6 +9,7 @@
 use std::path::{Path, PathBuf};
 
 use dettaglio_core::enlarge::{Averaging, Kernel, resample_in};
+use dettaglio_core::face::Finder;
 use dettaglio_core::forecast::Rates;
 use dettaglio_core::model::{Card, Kind, Shelf};
 use dettaglio_core::picture::{Planes, Size};
@@ -17,6 +18,7 @@ mod cleaning;
 #[path = "../damage/mod.rs"]
 mod damage;
 mod enlarging;
+mod faces;
 mod sets;
 
 use damage::Outcome;
@@ -60,8 +62,48 @@ fn main() -> Outcome<()> {
         cleaning::describe(&mut text, &card, seconds_per_megapixel(&card))?;
     }
     cleaning::before_enlarging(&mut text, &shelf, sets.photographs())?;
+    face_part(&mut text, &shelf, models, document, &wanted)?;
     text.push_str(sets::CREDITS);
     std::fs::write(document, text)?;
+    Ok(())
+}
+
+/// The people that are kept in the repository for this.
+const PEOPLE: &str = "foundry/heads/kept";
+
+/// Finding and restoring faces, and the contact sheet beside the document.
+fn face_part(
+    text: &mut String,
+    shelf: &Shelf,
+    models: &Path,
+    document: &Path,
+    wanted: &dyn Fn(&Card) -> bool,
+) -> Outcome<()> {
+    let people = faces::people(Path::new(PEOPLE))?;
+    text.push_str(faces::INTRODUCTION);
+    text.push_str(&faces::finding(&Finder::open(&models.join("faces"))?, &people)?);
+    for model in shelf.models().iter().filter(|m| m.card().kind == Kind::Face) {
+        let mut card = model.card().clone();
+        let (scores, table) = faces::score(model, shelf, &people)?;
+        for score in &scores {
+            println!(
+                "{}: {:+.2} dB on {}, at least {:+.2}",
+                card.id,
+                score.after - score.before,
+                score.damage,
+                score.least_gain
+            );
+        }
+        if wanted(&card) {
+            card.cleaning = scores;
+            write_card(models, &card)?;
+        }
+        text.push_str(&table);
+    }
+    if shelf.restorer().is_some() {
+        faces::sheet(shelf, &people, &document.with_file_name("faces.jpg"))?;
+        text.push_str("\n![Before, by Everyday, with the face restored](faces.jpg)\n\nBefore (bicubic), by Everyday, with the face restored at full strength: out of focus at 32 px and by phone at 24 px in turn.\n");
+    }
     Ok(())
 }
 

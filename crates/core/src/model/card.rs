@@ -48,7 +48,7 @@ pub struct Card {
     pub weaknesses: Vec<String>,
     /// Measured gains of an enlarger; empty until `evaluate` has run.
     pub scores: Vec<Score>,
-    /// Measured gains of a cleaner; empty until `evaluate` has run.
+    /// Measured gains of a cleaner over the damaged picture, of a restorer over Everyday; empty until `evaluate` has run.
     #[serde(default)]
     pub cleaning: Vec<CleaningScore>,
     /// Whether it takes damage out while it enlarges: such a model runs once, and others go on from there.
@@ -81,6 +81,13 @@ impl Card {
         if own.is_empty() { of(PHOTOGRAPHS) } else { own }
     }
 
+    /// Mean gain in dB over the kinds of damage that a cleaner or a restorer was measured on; 0 before it was measured.
+    pub fn mean_gain(&self) -> f64 {
+        let damaged = self.cleaning.iter().filter(|score| score.before > 0.0);
+        let (sum, count) = damaged.fold((0.0, 0_u32), |(sum, count), s| (sum + s.after - s.before, count + 1));
+        sum / f64::from(count.max(1))
+    }
+
     /// Name and grade: "Everyday x4, draft"; a person's own models have no grade.
     pub fn title(&self) -> String {
         if self.trial.is_some() {
@@ -102,6 +109,8 @@ pub enum Kind {
     Enlarge,
     /// Takes damage out of it.
     Clean,
+    /// Restores a face on its canvas ([`crate::face::canvas`]).
+    Face,
 }
 
 /// What a cleaner is told about each pixel.

@@ -118,7 +118,7 @@ impl Engine {
         Ok(Arc::new(OnnxNetwork { id: card.id.clone(), factor, halo, multiple: multiple.max(1), level, session }))
     }
 
-    pub(super) fn session(&self, bytes: &[u8]) -> Result<Session, String> {
+    pub(crate) fn session(&self, bytes: &[u8]) -> Result<Session, String> {
         let threads = match THREADS.load(Ordering::Relaxed) {
             0 => std::thread::available_parallelism().map_or(1, usize::from),
             some => some,

@@ -23,7 +23,7 @@ impl Example {
         let mut after = network.run(&picture, level.as_deref())?;
         after.values_mut().iter_mut().for_each(|v| *v = v.clamp(0.0, 1.0));
         let before = match card.kind {
-            Kind::Clean => picture,
+            Kind::Clean | Kind::Face => picture,
             Kind::Enlarge => resample(&picture, after.size(), after.size().whole(), Kernel::Bicubic),
         };
         Ok(Self { before, after })

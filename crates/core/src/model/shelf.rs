@@ -156,6 +156,11 @@ impl Shelf {
         card.kind == Kind::Clean && card.level.is_none_or(|own| own == level)
     }
 
+    /// The model that restores faces, when one is offered.
+    pub fn restorer(&self) -> Option<&Card> {
+        self.offered().map(|m| m.card()).find(|c| c.kind == Kind::Face)
+    }
+
     /// Whether an enlarger of this subject is offered.
     pub fn offers(&self, subject: &str) -> bool {
         self.offered().any(|m| m.card.kind == Kind::Enlarge && m.card.subject == subject)

@@ -75,6 +75,42 @@ impl Network for Smear {
     }
 }
 
+/// A restorer of faces that draws a checkered pattern of squares of `side` px, `depth` lighter and darker by turns.
+pub struct Etch {
+    /// Of a square.
+    pub side: u32,
+    /// In encoded values.
+    pub depth: f32,
+}
+
+impl Network for Etch {
+    fn factor(&self) -> u32 {
+        1
+    }
+
+    fn halo(&self) -> u32 {
+        0
+    }
+
+    fn run(&self, input: &Planes, _: Option<&[f32]>) -> Result<Planes, ModelError> {
+        let mut out = input.clone();
+        for channel in 0..3 {
+            for y in 0..input.size().height {
+                for (x, value) in out.row_mut(channel, y).iter_mut().enumerate() {
+                    let lighter = (x as u32 / self.side + y / self.side) % 2 == 0;
+                    *value += if lighter { self.depth } else { -self.depth };
+                }
+            }
+        }
+        Ok(out)
+    }
+}
+
+/// A card for a restorer in a test.
+pub fn restorer_card() -> Card {
+    Card { id: "face".to_owned(), kind: Kind::Face, subject: "faces".to_owned(), ..card(1, Grade::Fine) }
+}
+
 /// A card for a cleaner in a test.
 pub fn cleaner_card() -> Card {
     let (kind, level) = (Kind::Clean, Some(LevelKind::Noise));

@@ -81,7 +81,8 @@ pub struct Caches<'a> {
 }
 
 impl Caches<'_> {
-    fn get(&self, key: &TileKey) -> Option<Arc<Tile>> {
+    /// The tile, from wherever it is.
+    pub fn get(&self, key: &TileKey) -> Option<Arc<Tile>> {
         let at_hand = self.own.and_then(|own| own.get(key)).or_else(|| self.shared.get(key));
         at_hand.or_else(|| {
             let tile = Arc::new(self.disk?.get(key)?);
@@ -90,7 +91,8 @@ impl Caches<'_> {
         })
     }
 
-    fn put(&self, key: TileKey, tile: Arc<Tile>) {
+    /// Keeps a tile.
+    pub fn put(&self, key: TileKey, tile: Arc<Tile>) {
         if let Some(disk) = self.disk {
             disk.put(&key, &tile);
         }

@@ -8,6 +8,7 @@ mod areas;
 pub mod cache;
 mod departure;
 pub mod disk;
+mod faces;
 mod layback;
 mod level;
 mod run;
@@ -27,6 +28,7 @@ use layback::around;
 use level::{Below, Caches, Level};
 
 pub use departure::Measures;
+pub use faces::Restoration;
 pub use run::{Destination, run};
 
 /// How the last step of a learned chain comes down to the exact size.
@@ -171,7 +173,10 @@ impl Renderer {
         let margin = Margin { fill: Fill::Black, ..treatment.margin };
         let planes = sheet::compose(margin, treatment.size, part, |part| {
             let padded = around(part, treatment.finish.halo(), treatment.size);
-            let mask = edges.mask(&at.enlarged(padded)?.luminance(), padded.width as usize);
+            let mut mask = edges.mask(&at.enlarged(padded)?.luminance(), padded.width as usize);
+            if let Some(skin) = at.skin(padded) {
+                mask.iter_mut().zip(skin).for_each(|(open, skin)| *open *= 1.0 - edges.leave_skin * skin);
+            }
             let mask = Planes::from_values(padded.size(), [&mask[..], &mask[..], &mask[..]].concat());
             Ok::<_, RenderError>(mask.cut(Region::new(part.x - padded.x, part.y - padded.y, part.width, part.height)))
         })?;
@@ -298,12 +303,12 @@ impl<'a> Work<'a> {
         }
         let padded = around(region, finish.halo(), self.treatment.size);
         let mut planes = self.enlarged(padded)?;
-        finish.apply(&mut planes, padded);
+        finish.apply_sparing(&mut planes, padded, self.skin(padded).as_deref());
         Ok(planes.cut(Region::new(region.x - padded.x, region.y - padded.y, region.width, region.height)))
     }
 
-    /// A region of the picture as it is before the Finish step.
-    fn enlarged(&self, region: Region) -> Result<Planes, RenderError> {
+    /// A region of the picture as it is before faces are restored.
+    fn unrestored(&self, region: Region) -> Result<Planes, RenderError> {
         let size = self.treatment.size;
         let mut planes = match &self.treatment.enlarge {
             Enlarge::Plain { kernel } => self.plain(region, *kernel)?,

@@ -218,7 +218,7 @@ fn full(original: &Original, size: Size) -> Treatment {
     if let Enlarge::Learned { strength, .. } = &mut treatment.enlarge {
         *strength = 0.7;
     }
-    let edges = Some(Edges { strength: 1.0, width: 1.5, halo_guard: 0.6, leave_flat: 0.7 });
+    let edges = Some(Edges { strength: 1.0, width: 1.5, halo_guard: 0.6, leave_flat: 0.7, leave_skin: 0.0 });
     let grain = Some(PrintGrain { amount: 0.5, level: NoiseCurve::flat(6.0), size: 2.0 });
     Treatment {
         frame,
@@ -391,7 +391,7 @@ fn a_region_with_areas_is_that_part_of_the_whole() {
     let tone = TreatedArea {
         mask: Mask { shape: Shape::Tone { at: Place { x: 40.0, y: 60.0 }, reach: 12.0 }, inverted: true },
         finish: Finish {
-            edges: Some(Edges { strength: 1.0, width: 1.5, halo_guard: 0.5, leave_flat: 0.0 }),
+            edges: Some(Edges { strength: 1.0, width: 1.5, halo_guard: 0.5, leave_flat: 0.0, leave_skin: 0.0 }),
             grain: None,
         },
         ..round_area(60.0)

@@ -7,6 +7,7 @@ use std::collections::HashMap;
 use std::path::Path;
 
 use dettaglio_core::picture::{Planes, Size};
+use rayon::prelude::*;
 
 /// The weights of a model file, by name.
 pub struct Weights(HashMap<String, Vec<f32>>);
@@ -27,7 +28,9 @@ impl Weights {
             let parts = fields(tensor);
             let part = |wanted| parts.iter().find(|(n, _)| *n == wanted).expect("a part of a tensor").1;
             let values = part(9).chunks_exact(4).map(|b| f32::from_le_bytes(b.try_into().expect("four bytes")));
-            (String::from_utf8(part(8).to_vec()).expect("a name"), values.collect())
+            let name = String::from_utf8(part(8).to_vec()).expect("a name");
+            // A restorer is a network inside the one that knows the canvas.
+            (name.strip_prefix("net.").map(str::to_owned).unwrap_or(name), values.collect())
         });
         Self(tensors.collect())
     }
@@ -40,8 +43,8 @@ impl Weights {
     fn convolve(&self, name: &str, input: &Features) -> Features {
         let (weights, bias) = (self.get(&format!("{name}.weight")), self.get(&format!("{name}.bias")));
         let Features { planes, width, height, .. } = *input;
-        let mut values = Vec::with_capacity(bias.len() * width * height);
-        for (to, bias) in bias.iter().enumerate() {
+        let plane = |(to, bias): (usize, &f32)| {
+            let mut values = Vec::with_capacity(width * height);
             for y in 0..height as i64 {
                 for x in 0..width as i64 {
                     let mut sum = f64::from(*bias);
@@ -58,7 +61,9 @@ impl Weights {
                     values.push(sum as f32);
                 }
             }
-        }
+            values
+        };
+        let values = bias.par_iter().enumerate().flat_map_iter(plane).collect();
         Features { planes: bias.len(), width, height, values }
     }
 
@@ -106,10 +111,20 @@ impl Weights {
         out
     }
 
-    /// A cleaner: picture and level folded 2 x 2, and what the network gives unfolded and added to the picture.
-    pub fn clean(&self, picture: &Planes, level: &[f32]) -> Planes {
+    /// A restorer of faces: a cleaner that is told of each pixel where it lies across and down, from -1 to 1.
+    pub fn restore(&self, canvas: &Planes) -> Planes {
+        let Size { width, height } = canvas.size();
+        let place = |at: u32, side: u32| (at as f32 + 0.5) / side as f32 * 2.0 - 1.0;
+        let each = || (0..height).flat_map(move |y| (0..width).map(move |x| (x, y)));
+        let across = each().map(|(x, _)| place(x, width));
+        self.clean(canvas, &across.chain(each().map(|(_, y)| place(y, height))).collect::<Vec<f32>>())
+    }
+
+    /// A cleaner: picture and what it is told, plane by plane, folded 2 x 2; what the network gives is unfolded and added to
+    /// the picture.
+    pub fn clean(&self, picture: &Planes, told: &[f32]) -> Planes {
         let (width, height) = (picture.size().width as usize, picture.size().height as usize);
-        let all: Vec<f32> = picture.values().iter().chain(level).copied().collect();
+        let all: Vec<f32> = picture.values().iter().chain(told).copied().collect();
         let mut values = Vec::with_capacity(all.len());
         for plane in all.chunks_exact(width * height) {
             for (dy, dx) in [(0, 0), (0, 1), (1, 0), (1, 1)] {
@@ -119,7 +134,8 @@ impl Weights {
                 );
             }
         }
-        let input = Features { planes: 16, width: width / 2, height: height / 2, values };
+        let planes = 4 * all.len() / (width * height);
+        let input = Features { planes, width: width / 2, height: height / 2, values };
         let change = unfold(&self.through(&input), 2);
         let values = picture.values().iter().zip(change.values()).map(|(p, c)| p + c).collect();
         Planes::from_values(picture.size(), values)

@@ -7,6 +7,7 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use dettaglio_core::codec::OutputSettings;
 use dettaglio_core::enlarge::Kernel;
+use dettaglio_core::face::Faces;
 use dettaglio_core::limits::worst_bytes;
 use dettaglio_core::picture::Size;
 use dettaglio_core::preflight::{Finding, Fix, Planned, Weight};
@@ -18,6 +19,7 @@ use dettaglio_store::orders::OriginalRow;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use super::faces::faces_of;
 use super::house::{Applied, steps_of};
 use super::jobs::{new_job, result_name};
 use super::plan::Wish;
@@ -50,6 +52,29 @@ pub enum Treating {
     },
 }
 
+/// What is said of the faces of all pictures at once; without it, each keeps what is set for it.
+#[derive(Clone, Copy, Debug, Deserialize, Serialize, ToSchema)]
+#[serde(rename_all = "snake_case", tag = "how")]
+pub enum FacesChoice {
+    /// Left to the enlarging model.
+    Off,
+    /// Restored where there are any.
+    Restored {
+        /// How far, 0 to 1.
+        strength: f32,
+    },
+}
+
+impl FacesChoice {
+    fn set(choice: Option<Self>, wish: &mut Wish) {
+        match choice {
+            None => {}
+            Some(Self::Off) => wish.recipe.steps.faces = None,
+            Some(Self::Restored { strength }) => wish.recipe.steps.faces = Some(Faces { strength }),
+        }
+    }
+}
+
 /// What is made of which pictures.
 #[derive(Clone, Debug, Default, Deserialize, ToSchema)]
 #[serde(default)]
@@ -58,6 +83,8 @@ pub struct Batch {
     pub originals: Option<Vec<u64>>,
     /// How they are treated.
     pub treating: Treating,
+    /// What is done to faces.
+    pub faces: Option<FacesChoice>,
     /// Each picture in each of these prints; in its own without any.
     pub prints: Vec<Ticket>,
     /// Each result as each of these files; as its own without any.
@@ -182,9 +209,11 @@ async fn look_over(app: &App, order: u64, batch: &Batch) -> Result<LookedOver, P
     let mut plan =
         BatchPlan { items: Vec::new(), runs: 0, stopped: 0, seconds: Some(0.0), bytes_at_most: 0, bytes_free: free };
     let (mut ready, mut names) = (Vec::new(), HashSet::new());
-    for row in rows {
+    for mut row in rows {
+        row.faces = Some(faces_of(app, &row).await?);
         let reading = reading_of(app, &row).await?;
-        let own = treating.wish(app, &row).await?;
+        let mut own = treating.wish(app, &row).await?;
+        FacesChoice::set(batch.faces, &mut own);
         for (p, print) in each(&batch.prints).into_iter().enumerate() {
             for (o, output) in each(&batch.outputs).into_iter().enumerate() {
                 if plan.items.len() >= MOST {
@@ -215,7 +244,7 @@ async fn look_over(app: &App, order: u64, batch: &Batch) -> Result<LookedOver, P
                     findings: Vec::new(),
                     skipped,
                 };
-                match wish.recipe.work_out(&shelf, row.facts.size, wish.target) {
+                match wish.worked_out(&shelf, &row) {
                     Ok(worked) => {
                         let planned = Planned {
                             target: wish.target,
@@ -345,6 +374,9 @@ pub struct Edit {
     /// How they are treated from now on; as before without.
     #[serde(default)]
     pub treating: Treating,
+    /// What is done to faces from now on.
+    #[serde(default)]
+    pub faces: Option<FacesChoice>,
     /// The print.
     pub print: Option<Ticket>,
     /// Whether each is cropped, around its middle, to the shape of its print.
@@ -364,9 +396,11 @@ pub async fn edit(
 ) -> Result<Json<Vec<Applied>>, Problem> {
     let treating = Resolved::of(&app, &edit.treating).await?;
     let mut applied = Vec::new();
-    for row in chosen(&app, id, edit.originals.as_deref()).await? {
+    for mut row in chosen(&app, id, edit.originals.as_deref()).await? {
+        row.faces = Some(faces_of(&app, &row).await?);
         let before = Wish::of(&app, &row).await?;
         let mut wish = treating.wish(&app, &row).await?;
+        FacesChoice::set(edit.faces, &mut wish);
         if let Some(Ticket { target, surround }) = edit.print {
             (wish.target, wish.recipe.surround) = (target, surround);
         }

@@ -15,6 +15,7 @@ use dettaglio_store::leases::WorkerRow;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use super::faces::faces_of;
 use super::plan::Wish;
 use super::{Address, Body};
 use crate::app::App;
@@ -118,8 +119,9 @@ pub async fn add_job(
     Address(id): Address<u64>,
     Body(new): Body<JobRequest>,
 ) -> Result<(StatusCode, Json<JobView>), Problem> {
-    let row = app.store.original(id).await?;
-    let worked = new.wish.work_out(&app, row.facts.size, app.files.free_bytes())?;
+    let mut row = app.store.original(id).await?;
+    row.faces = Some(faces_of(&app, &row).await?);
+    let worked = new.wish.work_out(&app, &row, app.files.free_bytes())?;
     let name = result_name(new.pattern.as_deref(), &row.name, &worked.treatment, &new.wish.settings())?;
     let job = new_job(&app, id, &worked, new.wish.settings(), name).await?;
     let added = app.store.add_jobs(&[job]).await?;

@@ -5,6 +5,7 @@ pub mod cache;
 pub mod delivery;
 pub mod devices;
 pub mod events;
+pub mod faces;
 pub mod health;
 pub mod house;
 pub mod jobs;
@@ -65,6 +66,8 @@ pub fn routes() -> OpenApiRouter<App> {
         .routes(routes!(originals::restore_original))
         .routes(routes!(originals::thumbnail))
         .routes(routes!(originals::original_file))
+        .routes(routes!(faces::faces, faces::find_again))
+        .routes(routes!(faces::restoration))
         .routes(routes!(plan::wish, plan::set_wish, plan::forget_wish))
         .routes(routes!(reading::reading))
         .routes(routes!(reading::suggestion))

@@ -20,6 +20,7 @@ use tempfile::NamedTempFile;
 use tokio::io::AsyncWriteExt;
 use utoipa::{IntoParams, ToSchema};
 
+use super::faces::look_soon;
 use super::{Address, Question};
 use crate::app::App;
 use crate::archive;
@@ -191,6 +192,7 @@ pub async fn add_file(
     let (id, is_new) = app.store.add_original(order, name, hash, &decoded.facts).await?;
     if is_new {
         app.store.set_reading(id, &reading).await?;
+        look_soon(app, id);
     }
     app.studio.keep(Arc::new(decoded.original));
     Ok((app.store.original(id).await?.into(), is_new))

@@ -10,9 +10,9 @@ use dettaglio_core::forecast;
 use dettaglio_core::frame::Frame;
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::model::Shelf;
-use dettaglio_core::picture::Size;
+use dettaglio_core::picture::{Region, Size};
 use dettaglio_core::reading::Reading;
-use dettaglio_core::recipe::{Area, Recipe, Steps, Surround, Ticket, Worked};
+use dettaglio_core::recipe::{Area, Recipe, RecipeError, Steps, Surround, Ticket, Worked};
 use dettaglio_core::size::{Resolved, Target, eye_ppi, sharp_from_m};
 use dettaglio_core::treatment::{Treatment, TreatmentError};
 use dettaglio_store::access::Role;
@@ -20,6 +20,7 @@ use dettaglio_store::orders::OriginalRow;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use super::faces::{FoundFace, faces_of};
 use super::house::steps_of;
 use super::reading::{SuggestionFor, reading_of};
 use super::{Address, Body};
@@ -126,6 +127,7 @@ impl Wish {
     /// What comes first.
     pub async fn first_of(app: &App, row: &OriginalRow) -> Result<Self, Problem> {
         let usual = Usual::of(app, row.order_id).await?;
+        let row = &OriginalRow { faces: Some(faces_of(app, row).await?), ..row.clone() };
         Self::first(row, &reading_of(app, row).await?, &app.studio.renderer().shelf(), &usual)
     }
 
@@ -136,10 +138,20 @@ impl Wish {
         Ok(wanted.suggest(row, reading, shelf)?.recipe.steps)
     }
 
-    /// The recipe of another of its treatments.
-    fn recipe_of(&self, alternative: &Alternative) -> Recipe {
+    /// The recipe, with the faces that were found where nothing else is said of them.
+    fn recipe_for(&self, row: &OriginalRow) -> Recipe {
+        self.recipe.clone().knowing(row.faces.as_deref().unwrap_or_default())
+    }
+
+    /// What its steps come to for a picture.
+    pub fn worked_out(&self, shelf: &Shelf, row: &OriginalRow) -> Result<Worked, RecipeError> {
+        self.recipe_for(row).work_out(shelf, row.facts.size, self.target)
+    }
+
+    /// What another of its treatments comes to.
+    fn other(&self, alternative: &Alternative, shelf: &Shelf, row: &OriginalRow) -> Result<Worked, RecipeError> {
         let Alternative { steps, areas, .. } = alternative.clone();
-        Recipe { steps, areas, ..self.recipe.clone() }
+        Recipe { steps, areas, ..self.recipe_for(row) }.work_out(shelf, row.facts.size, self.target)
     }
 
     /// The output settings with the resolution that the target states.
@@ -151,11 +163,11 @@ impl Wish {
         OutputSettings { ppi, ..self.output }
     }
 
-    /// The treatment that it means for an original of this size, within the limits of its format.
+    /// The treatment that it means for an original, within the limits of its format.
     ///
     /// `free` is what the disk has, where that counts.
-    pub fn work_out(&self, app: &App, original: Size, free: Option<u64>) -> Result<Worked, Problem> {
-        let worked = self.recipe.work_out(&app.studio.renderer().shelf(), original, self.target)?;
+    pub fn work_out(&self, app: &App, row: &OriginalRow, free: Option<u64>) -> Result<Worked, Problem> {
+        let worked = self.worked_out(&app.studio.renderer().shelf(), row)?;
         let settings = self.settings();
         app.studio.limits().check_output(worked.treatment.sheet(), settings.format, settings.depth, free)?;
         Ok(worked)
@@ -182,6 +194,11 @@ pub struct Plan {
     pub plain: Plain,
     /// The other treatments.
     pub alternatives: Vec<AlternativePlan>,
+    /// The faces of the picture.
+    pub faces: Vec<PlannedFace>,
+    /// The same treatment without any face restored, to compare with; nothing where none is.
+    #[schema(value_type = Option<String>)]
+    pub unrestored: Option<ContentHash>,
     /// From places on the original to places on the sheet, both in pixels of the original.
     pub place: Affine,
     /// Seconds that the run will take, once the models' speed was measured.
@@ -192,6 +209,18 @@ pub struct Plan {
     pub verdict: Option<Verdict>,
     /// What keeps it from being run as it is.
     pub problem: Option<Problem>,
+}
+
+/// A face of the picture in a plan.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct PlannedFace {
+    /// Where it is, and whether its size is one that can be restored.
+    #[serde(flatten)]
+    pub found: FoundFace,
+    /// Which of the treatment's faces it is, where it is restored.
+    pub restored: Option<usize>,
+    /// The part of the sheet that holds the head; nothing where the frame leaves it out.
+    pub part: Option<Region>,
 }
 
 /// Hashes of plain resampling.
@@ -248,10 +277,13 @@ pub async fn plan(
     Address(id): Address<u64>,
     Body(wish): Body<Wish>,
 ) -> Result<Json<Plan>, Problem> {
-    let row = app.store.original(id).await?;
+    let mut row = app.store.original(id).await?;
+    if wish.recipe.steps.faces.is_some() {
+        row.faces = Some(faces_of(&app, &row).await?);
+    }
     let shelf = app.studio.renderer().shelf();
-    let Worked { kept, resolved, treatment } = wish.recipe.work_out(&shelf, row.facts.size, wish.target)?;
-    let problem = wish.work_out(&app, row.facts.size, app.files.free_bytes()).err();
+    let Worked { kept, resolved, treatment } = wish.worked_out(&shelf, &row)?;
+    let problem = wish.work_out(&app, &row, app.files.free_bytes()).err();
     let verdict = resolved.print.map(|print| {
         let distance_m = wish.distance_m.filter(|m| *m > 0.0).unwrap_or_else(|| print.usual_distance_m());
         let detail_ppi = row.reading.as_ref().map_or(print.original_ppi, |r| r.detail_ppi(print.original_ppi));
@@ -271,7 +303,7 @@ pub async fn plan(
     let mut alternatives = Vec::new();
     for alternative in &wish.alternatives {
         let letter = alternative.letter;
-        alternatives.push(match wish.recipe_of(alternative).work_out(&shelf, row.facts.size, wish.target) {
+        alternatives.push(match wish.other(alternative, &shelf, &row) {
             Ok(Worked { kept, treatment, .. }) => AlternativePlan {
                 letter,
                 treatment: Some(app.store.add_treatment(&treatment).await?),
@@ -297,6 +329,25 @@ pub async fn plan(
     let (left, top) = (f64::from(treatment.margin.left), f64::from(treatment.margin.top));
     let to_kept = wish.recipe.frame.to_kept(row.facts.size).map_err(TreatmentError::from)?;
     let place = to_kept.then(&Affine::shift(left / resolved.factor, top / resolved.factor));
+    let to_sheet = {
+        let scale = f64::from(treatment.size.width) / f64::from(kept.width);
+        let grown = to_kept.then(&Affine { xx: scale, yy: scale, ..Affine::IDENTITY });
+        grown.then(&Affine::shift(f64::from(treatment.margin.left), f64::from(treatment.margin.top)))
+    };
+    let faces = wish.recipe_for(&row).own_faces.unwrap_or_default();
+    let faces = faces.iter().map(|own| PlannedFace {
+        found: own.face.into(),
+        restored: treatment.faces.iter().position(|f| f.face == own.face && f.restore.is_some()),
+        part: own.face.mapped(&to_sheet).around(treatment.sheet()),
+    });
+    let unrestored = match treatment.restored().next() {
+        Some(_) => {
+            let mut without = treatment.clone();
+            without.faces.iter_mut().for_each(|f| f.restore = None);
+            Some(app.store.add_treatment(&without).await?)
+        }
+        None => None,
+    };
     let cleaned_only = Treatment { clean: treatment.clean.clone(), ..treatment.untreated(Kernel::Lanczos3) };
     let seconds = |treatment: &Treatment| rates.seconds(kept, treatment);
     Ok(Json(Plan {
@@ -308,6 +359,8 @@ pub async fn plan(
         passes: treatment.passes().len(),
         plain,
         alternatives,
+        faces: faces.collect(),
+        unrestored,
         place,
         seconds: seconds(&treatment),
         clean_seconds: seconds(&cleaned_only)
@@ -364,7 +417,7 @@ pub async fn forecast(
     Body(wish): Body<Wish>,
 ) -> Result<Json<SizeForecast>, Problem> {
     let row = app.store.original(id).await?;
-    let treatment = wish.work_out(&app, row.facts.size, None)?.treatment;
+    let treatment = wish.work_out(&app, &row, None)?.treatment;
     let settings = wish.settings();
     let original = app.studio.original(row.hash).await?;
     let lane = if treatment.needs_model() { Lane::Model } else { Lane::Plain };

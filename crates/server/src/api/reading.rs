@@ -13,6 +13,7 @@ use dettaglio_store::orders::OriginalRow;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use super::faces::faces_of;
 use super::{Address, Body};
 use crate::app::App;
 use crate::problem::Problem;
@@ -73,7 +74,8 @@ pub async fn suggestion(
     Address(id): Address<u64>,
     Body(wanted): Body<SuggestionFor>,
 ) -> Result<Json<SuggestionView>, Problem> {
-    let row = app.store.original(id).await?;
+    let mut row = app.store.original(id).await?;
+    row.faces = Some(faces_of(&app, &row).await?);
     let reading = reading_of(&app, &row).await?;
     Ok(Json(wanted.suggest(&row, &reading, &app.studio.renderer().shelf())?))
 }
@@ -88,7 +90,7 @@ impl SuggestionFor {
             ppi: resolved.print.map(|p| p.ppi),
             distance_m: resolved.print.map(|p| self.distance_m.unwrap_or_else(|| p.usual_distance_m())),
         };
-        let suggestion = Suggestion::of(reading, &row.facts, shelf, print);
+        let suggestion = Suggestion::of(reading, row.faces.as_deref().unwrap_or_default(), &row.facts, shelf, print);
         Ok(SuggestionView {
             recipe: Recipe::suggested(&suggestion, self.frame, self.surround),
             gains: suggestion.gains,

@@ -19,6 +19,7 @@ use dettaglio_store::orders::{Order, OriginalRow};
 use std::collections::HashMap;
 use std::sync::Arc;
 
+use crate::api::faces::faces_of;
 use crate::app::App;
 use crate::problem::Problem;
 use crate::studio::{Lane, for_screen};
@@ -147,7 +148,8 @@ pub async fn spots_of(app: &App, row: &OriginalRow) -> Result<Vec<Spot>, Problem
         Some(spots) => Ok(spots),
         None => {
             let original = app.studio.original(row.hash).await?;
-            app.studio.view(Lane::Plain, move |_, _| spots::suggest(&original)).await
+            let faces = faces_of(app, row).await?;
+            app.studio.view(Lane::Plain, move |_, _| spots::suggest(&original, &faces)).await
         }
     }
 }

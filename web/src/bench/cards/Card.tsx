@@ -3,7 +3,13 @@
 import { Box, ButtonBase, Popover, Typography } from "@mui/material";
 import { type ReactNode, useState } from "react";
 
-export function Card(props: { name: string; state: ReactNode; grow?: number; children: ReactNode }) {
+export function Card(props: {
+  name: string;
+  state: ReactNode;
+  grow?: number;
+  /** The controls; those that lead elsewhere close the card. */
+  children: ReactNode | ((close: () => void) => ReactNode);
+}) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
   return (
     <>
@@ -42,7 +48,7 @@ export function Card(props: { name: string; state: ReactNode; grow?: number; chi
           backdrop: { invisible: true },
         }}
       >
-        <Box>{props.children}</Box>
+        <Box>{typeof props.children === "function" ? props.children(() => setAnchor(null)) : props.children}</Box>
       </Popover>
     </>
   );

@@ -1,7 +1,7 @@
 /** What is done at the print's own scale: edges, and a trace of grain. */
 
-import { Stack } from "@mui/material";
-import type { Finish, Plan, Reading, Suggestion } from "../../api/client";
+import { Button, Stack, Tooltip } from "@mui/material";
+import type { Edges, Finish, Plan, Reading, Suggestion } from "../../api/client";
 import { decimal } from "../../app/format";
 import { Card } from "./Card";
 import { Dial } from "./Dial";
@@ -17,6 +17,11 @@ export function finishLine({ edges, grain }: Finish): string {
   return parts.length === 0 ? "off" : parts.join(", ");
 }
 
+/** Edges for a portrait: stronger than usual where features are, and not at all on skin and on soft grounds. */
+export function portrait(edges: Edges): Edges {
+  return { ...edges, strength: Math.max(edges.strength, 0.9), halo_guard: 0.9, leave_flat: 0.9, leave_skin: 0.9 };
+}
+
 const percent = (share: number) => `${Math.round(share * 100)} %`;
 
 export function FinishCard(props: {
@@ -27,6 +32,8 @@ export function FinishCard(props: {
   onChange: (finish: Finish) => void;
   /** While Leave flat tone is held, its mask is shown. */
   onMask: (shown: boolean) => void;
+  /** How many faces the picture has. */
+  faces: number;
 }) {
   const { finish, onChange } = props;
   const { edges, grain } = finish;
@@ -34,11 +41,22 @@ export function FinishCard(props: {
   const ppi = props.plan?.resolved.print?.ppi;
   const onPaper = (px: number) =>
     ppi ? `${decimal(px, 1)} px, ${decimal((px / ppi) * 25.4)} mm` : `${decimal(px, 1)} px`;
-  const usual = { strength: 0.5, width: 1, halo_guard: 0.8, leave_flat: 0.8 };
+  const usual = { strength: 0.5, width: 1, halo_guard: 0.8, leave_flat: 0.8, leave_skin: 0 };
   const level = props.reading?.reading.noise.level;
   return (
     <Card name="Finish" state={finishLine(finish)} grow={1.3}>
       <Stack spacing={1} sx={{ width: 388 }}>
+        {props.faces > 0 && (
+          <Tooltip title="Eyes, brows, lashes, lips and hair crisp, skin left as skin">
+            <Button
+              variant="outlined"
+              sx={{ alignSelf: "flex-start" }}
+              onClick={() => onChange({ ...finish, edges: portrait(edges ?? suggested?.edges ?? usual) })}
+            >
+              Portrait finish
+            </Button>
+          </Tooltip>
+        )}
         <Part
           name="Edges"
           on={edges != null}
@@ -82,6 +100,17 @@ export function FinishCard(props: {
                 onChange={(leave_flat) => onChange({ ...finish, edges: { ...edges, leave_flat } })}
                 onHold={props.onMask}
               />
+              {props.faces > 0 && (
+                <Dial
+                  label="Leave skin"
+                  effect="Keeps the skin of faces as it is: eyes, brows, lashes, mouth and hair are made crisper. While it is held, what is sharpened shows white."
+                  value={edges.leave_skin ?? 0}
+                  format={percent}
+                  suggested={suggested?.edges?.leave_skin}
+                  onChange={(leave_skin) => onChange({ ...finish, edges: { ...edges, leave_skin } })}
+                  onHold={props.onMask}
+                />
+              )}
             </>
           )}
         </Part>

@@ -3,6 +3,7 @@
 import { Box, Button, Stack, Typography } from "@mui/material";
 import type { ReactNode } from "react";
 import type { Original, Reading } from "../../api/client";
+import { useFaces } from "../../api/queries";
 import { bytes, decimal, pixels } from "../../app/format";
 import { Card } from "./Card";
 
@@ -13,6 +14,16 @@ export function readingLine(reading: Reading | undefined): string {
   const grain = noise.sigma < 0.8 ? "no noise" : `noise ${decimal(noise.sigma, 1)}`;
   if (!softness) return grain;
   return `${grain}, ${softness.sigma < 0.95 ? "sharp" : softness.sigma < 2.2 ? "a little soft" : "soft"}`;
+}
+
+/** How many faces were found, and how large. */
+export function facesFound(faces: { eyes: number }[] | undefined): string {
+  if (!faces) return "being looked for";
+  if (faces.length === 0) return "none found";
+  const eyes = faces.map((f) => Math.round(f.eyes));
+  const [least, most] = [Math.min(...eyes), Math.max(...eyes)];
+  const range = least === most ? `${least}` : `${least} to ${most}`;
+  return `${faces.length} found, ${range} px between the eyes`;
 }
 
 function Fact(props: { name: string; children: ReactNode }) {
@@ -31,6 +42,7 @@ function Fact(props: { name: string; children: ReactNode }) {
 export function ReadingCard(props: { original: Original; reading?: Reading; onRemove: () => void }) {
   const { original, reading } = props;
   const { facts } = original;
+  const faces = useFaces(original.id);
   const megapixels = (facts.size.width * facts.size.height) / 1e6;
   return (
     <Card name="Reading" state={readingLine(reading)} grow={1.2}>
@@ -58,6 +70,7 @@ export function ReadingCard(props: { original: Original; reading?: Reading; onRe
               {facts.exposure ? `, ${facts.exposure}` : ""}
             </Fact>
           )}
+          <Fact name="Faces">{facesFound(faces.data)}</Fact>
           {facts.taken && <Fact name="Taken">{facts.taken}</Fact>}
           {facts.turned && <Fact name="Turned">stood upright, as the camera noted</Fact>}
           {facts.had_transparency && <Fact name="Transparency">laid on white</Fact>}

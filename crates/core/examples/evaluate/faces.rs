@@ -1,0 +1,276 @@
+//! Scores of the face restorer on made-up people that it never saw: eyes and mouth against the enlarging model alone, and
+//! whether anything in a face gets worse.
+
+use std::fmt::Write as _;
+use std::path::{Path, PathBuf};
+
+use dettaglio_core::area::Place;
+use dettaglio_core::codec;
+use dettaglio_core::compare::{psnr, texture};
+use dettaglio_core::enlarge::{Averaging, Kernel, resample};
+use dettaglio_core::face::canvas::CANVAS;
+use dettaglio_core::face::{Face, Finder, LeftAlone};
+use dettaglio_core::hash::ContentHash;
+use dettaglio_core::limits::Limits;
+use dettaglio_core::model::{CleaningScore, EVERYDAY, Grade, Model, ModelRef, Shelf};
+use dettaglio_core::picture::{Planes, Region, Size};
+use dettaglio_core::render::{Renderer, Unhurried};
+use dettaglio_core::treatment::{Restore, TreatedFace, Treatment};
+
+use super::damage::{self, Outcome};
+use super::{rounded, shrunk};
+
+pub const INTRODUCTION: &str = "
+# Faces
+
+Made-up people that the restorer never saw, each brought down to so many pixels between the eyes and damaged, enlarged again to the
+size at which they were rendered, by Everyday (draft) alone and with the face restored at full strength. Eyes and mouth: PSNR there.
+Texture is how far the strength of fine detail lies from the truth's, smaller is better. The least gain is that of the worst of nine parts
+of the face (eyes, brows, nose, mouth, cheeks, forehead, chin) on any of the people: below 0, that part came out further from the truth than
+without the restorer.
+";
+
+/// A person, and where the renderer put the face.
+pub struct Person {
+    pub name: String,
+    planes: Planes,
+    face: Face,
+}
+
+/// The people of a folder: PNG and the facts beside each.
+pub fn people(folder: &Path) -> Outcome<Vec<Person>> {
+    let mut paths: Vec<PathBuf> = std::fs::read_dir(folder)?.filter_map(|e| Some(e.ok()?.path())).collect();
+    paths.retain(|p| p.extension().is_some_and(|e| e == "png"));
+    paths.sort();
+    let mut people = Vec::new();
+    for path in paths {
+        let facts: serde_json::Value = serde_json::from_str(&std::fs::read_to_string(path.with_extension("json"))?)?;
+        let at = |name: &str| {
+            let value = |k: usize| facts["landmarks"][name][k].as_f64().unwrap_or(f64::NAN) as f32;
+            Place { x: value(0), y: value(1) }
+        };
+        let (a, b) = (at("mouth_left"), at("mouth_right"));
+        let mouth = Place { x: (a.x + b.x) / 2.0, y: (a.y + b.y) / 2.0 };
+        // A person's left eye lies on the picture's right.
+        let face = Face { left_eye: at("right_pupil"), right_eye: at("left_pupil"), mouth };
+        let original = codec::read(&path, ContentHash::of_file(&path)?, &Limits::default())?.original;
+        let name = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
+        people.push(Person { name, planes: original.region(original.size().whole()), face });
+    }
+    if people.is_empty() { Err("no people: see foundry/README.md".into()) } else { Ok(people) }
+}
+
+/// What happens to a face before it lands on the desk.
+#[derive(Clone, Copy)]
+struct Trial {
+    name: &'static str,
+    eyes: f32,
+    /// In pixels of the small picture.
+    blur: f32,
+    noise: f32,
+    jpeg: Option<u8>,
+}
+
+const TRIALS: [Trial; 7] = [
+    Trial { name: "24 px, small only", eyes: 24.0, blur: 0.0, noise: 0.0, jpeg: None },
+    Trial { name: "24 px, phone: soft, noise 3, JPEG 75", eyes: 24.0, blur: 0.7, noise: 3.0, jpeg: Some(75) },
+    Trial { name: "32 px, small only", eyes: 32.0, blur: 0.0, noise: 0.0, jpeg: None },
+    Trial { name: "32 px, out of focus, JPEG 85", eyes: 32.0, blur: 1.2, noise: 1.0, jpeg: Some(85) },
+    Trial { name: "48 px, phone: soft, noise 3, JPEG 75", eyes: 48.0, blur: 0.7, noise: 3.0, jpeg: Some(75) },
+    Trial { name: "48 px, out of focus, JPEG 85", eyes: 48.0, blur: 1.4, noise: 1.0, jpeg: Some(85) },
+    Trial { name: "64 px, sharp, JPEG 92", eyes: 64.0, blur: 0.0, noise: 0.5, jpeg: Some(92) },
+];
+
+/// Eyes and mouth on the canvas.
+const FEATURES: [Region; 3] =
+    [Region::new(56, 108, 64, 40), Region::new(136, 108, 64, 40), Region::new(88, 202, 80, 40)];
+
+/// Those, and the rest of the face.
+const PARTS: [Region; 9] = [
+    FEATURES[0],
+    FEATURES[1],
+    FEATURES[2],
+    Region::new(56, 80, 64, 28),
+    Region::new(136, 80, 64, 28),
+    Region::new(100, 148, 56, 54),
+    Region::new(52, 160, 40, 48),
+    Region::new(164, 160, 40, 48),
+    Region::new(92, 46, 72, 34),
+];
+
+/// A person as it came, enlarged by Everyday, and with the face restored; and the truth, all on the canvas.
+struct Seen {
+    before: Planes,
+    everyday: Planes,
+    restored: Planes,
+    truth: Planes,
+    departure: f32,
+    left: Option<LeftAlone>,
+}
+
+fn undergo(trial: Trial, person: &Person, renderer: &Renderer) -> Outcome<Seen> {
+    let truth_size = person.planes.size();
+    let scale = f64::from(trial.eyes / person.face.eyes());
+    let side = |px: u32| (f64::from(px) * scale).round() as u32;
+    let small = Size::new(side(truth_size.width), side(truth_size.height));
+    let soft = if trial.blur > 0.0 {
+        damage::blurred(&person.planes, trial.blur / scale as f32)
+    } else {
+        person.planes.clone()
+    };
+    let mut picture = shrunk(&soft, small, Averaging::Light);
+    if trial.noise > 0.0 {
+        picture = damage::white_noise(&picture, trial.noise);
+    }
+    if let Some(quality) = trial.jpeg {
+        picture = damage::jpeg(&picture, quality)?;
+    }
+    let original = damage::as_original(&picture);
+    let place = |p: Place| Place {
+        x: p.x * small.width as f32 / truth_size.width as f32,
+        y: p.y * small.height as f32 / truth_size.height as f32,
+    };
+    let Face { left_eye, right_eye, mouth } = person.face;
+    let face = Face { left_eye: place(left_eye), right_eye: place(right_eye), mouth: place(mouth) };
+    let shelf = renderer.shelf();
+    let model = ModelRef::of(shelf.restorer().ok_or("there is no restorer")?);
+    let plain = Treatment::learned(&shelf, EVERYDAY, Grade::Draft, small, truth_size);
+    let faces = vec![TreatedFace { face, restore: Some(Restore { model, strength: 1.0 }) }];
+    let with = Treatment { faces, ..plain.clone() };
+    let restoration = renderer.restoration(&original, &with, &face, &Unhurried)?.ok_or("the face is in the picture")?;
+    let on_canvas = |planes: &Planes| {
+        let back = person.face.to_canvas().expect("a face").inverse();
+        dettaglio_core::face::canvas::seen_through(&back, planes, (0, 0), CANVAS.whole())
+    };
+    let rendered = |treatment: &Treatment| -> Outcome<Planes> {
+        Ok(on_canvas(&renderer.render(&original, treatment, truth_size.whole(), &Unhurried)?))
+    };
+    Ok(Seen {
+        before: on_canvas(&resample(&picture, truth_size, truth_size.whole(), Kernel::Bicubic)),
+        everyday: rendered(&plain)?,
+        restored: rendered(&with)?,
+        truth: on_canvas(&person.planes),
+        departure: restoration.departure,
+        left: restoration.left,
+    })
+}
+
+/// The scores for the card, and the table for the document.
+pub fn score(model: &Model, shelf: &Shelf, people: &[Person]) -> Outcome<(Vec<CleaningScore>, String)> {
+    let renderer = Renderer::new(shelf.clone(), 64 << 20);
+    let mut scores = Vec::new();
+    let mut table = format!(
+        "\n## {}\n\n{} people. Departure: the 95th percentile of CIEDE2000 at the original's resolution, mean and most.\n\n\
+         | eyes apart, damage | Everyday | restored | gain | texture: Everyday | restored | least gain of a part | departure | left alone |\n\
+         |---|--:|--:|--:|--:|--:|--:|--:|--:|\n",
+        model.card().name,
+        people.len()
+    );
+    for trial in TRIALS {
+        let (mut sums, mut least, mut worst) = ([0.0; 4], f64::INFINITY, String::new());
+        let (mut departures, mut left) = (Vec::new(), 0);
+        for person in people {
+            let seen = undergo(trial, person, &renderer)?;
+            let count = (people.len() * FEATURES.len()) as f64;
+            for part in FEATURES {
+                let cut = |planes: &Planes| planes.cut(part);
+                let truth = cut(&seen.truth);
+                let figures = [
+                    psnr(&cut(&seen.everyday), &truth, 0),
+                    psnr(&cut(&seen.restored), &truth, 0),
+                    texture(&cut(&seen.everyday), &truth, 0),
+                    texture(&cut(&seen.restored), &truth, 0),
+                ];
+                sums.iter_mut().zip(figures).for_each(|(sum, figure)| *sum += figure / count);
+            }
+            for part in PARTS {
+                let gain = psnr(&seen.restored.cut(part), &seen.truth.cut(part), 0)
+                    - psnr(&seen.everyday.cut(part), &seen.truth.cut(part), 0);
+                if gain < least {
+                    (least, worst) = (gain, person.name.clone());
+                }
+            }
+            departures.push(seen.departure);
+            left += usize::from(seen.left.is_some());
+        }
+        let [before, after, texture_before, texture_after] = sums;
+        let mean = departures.iter().sum::<f32>() / departures.len() as f32;
+        let most = departures.iter().copied().fold(0.0, f32::max);
+        writeln!(
+            table,
+            "| {} | {before:.2} dB | {after:.2} dB | {:+.2} | {texture_before:.2} dB | {texture_after:.2} dB | {least:+.2} ({worst}) | {mean:.1}, {most:.1} | {left} |",
+            trial.name,
+            after - before,
+        )?;
+        scores.push(CleaningScore {
+            damage: trial.name.to_owned(),
+            photos: people.len(),
+            before: rounded(before, 2),
+            after: rounded(after, 2),
+            least_gain: rounded(least, 2),
+            before_ssim: 0.0,
+            after_ssim: 0.0,
+        });
+    }
+    Ok((scores, table))
+}
+
+/// How many of the people are found at several sizes, and how far off their eyes.
+pub fn finding(finder: &Finder, people: &[Person]) -> Outcome<String> {
+    let mut table =
+        "\n## Finding\n\nThe same people, sharp and upright, brought down to so many pixels between the eyes.\n\n\
+         | eyes apart | found | eyes and mouth off by, of the distance of the eyes |\n|--:|--:|--:|\n"
+            .to_owned();
+    for eyes in [16.0, 24.0, 32.0, 48.0, 80.0] {
+        let (mut found, mut off) = (0, 0.0_f32);
+        for person in people {
+            let size = person.planes.size();
+            let scale = eyes / person.face.eyes();
+            let side = |px: u32| (px as f32 * scale).round() as u32;
+            let small = Size::new(side(size.width), side(size.height));
+            let picture = shrunk(&person.planes, small, Averaging::Light);
+            let faces = finder.find(&damage::as_original(&picture))?;
+            let due = person.face;
+            let distance = |a: Place, b: Place| (a.x - b.x * scale).hypot(a.y - b.y * scale);
+            let apart = |f: &Face| {
+                let all = [(f.left_eye, due.left_eye), (f.right_eye, due.right_eye), (f.mouth, due.mouth)];
+                all.iter().map(|(a, b)| distance(*a, *b)).sum::<f32>() / 3.0 / eyes
+            };
+            if let Some(nearest) = faces.iter().map(apart).min_by(f32::total_cmp).filter(|off| *off < 0.5) {
+                found += 1;
+                off += nearest;
+            }
+        }
+        writeln!(table, "| {eyes:.0} px | {found} of {} | {:.0} % |", people.len(), 100.0 * off / found.max(1) as f32)?;
+    }
+    Ok(table)
+}
+
+/// Before, Everyday and restored, side by side, four people a row: 24 people of a damaged trial.
+pub fn sheet(shelf: &Shelf, people: &[Person], file: &Path) -> Outcome<()> {
+    const ROW: usize = 4;
+    let renderer = Renderer::new(shelf.clone(), 64 << 20);
+    let (width, height) = (CANVAS.width * 3 / 4, CANVAS.height * 3 / 4);
+    let shown = &people[..people.len().min(24)];
+    let rows = shown.len().div_ceil(ROW) as u32;
+    let mut sheet =
+        image::RgbImage::from_pixel((3 * width + 6) * ROW as u32, (height + 6) * rows, image::Rgb([119; 3]));
+    for (i, person) in shown.iter().enumerate() {
+        let trial = TRIALS[if i % 2 == 0 { 3 } else { 1 }];
+        let seen = undergo(trial, person, &renderer)?;
+        for (k, planes) in [seen.before, seen.everyday, seen.restored].iter().enumerate() {
+            let small = Size::new(width, height);
+            let planes = resample(planes, small, small.whole(), Kernel::Bicubic);
+            let (left, top) = ((i % ROW) as u32 * (3 * width + 6) + k as u32 * width, (i / ROW) as u32 * (height + 6));
+            for y in 0..height {
+                for x in 0..width {
+                    let level = |c: usize| (planes.row(c, y)[x as usize].clamp(0.0, 1.0) * 255.0).round() as u8;
+                    sheet.put_pixel(left + x, top + y, image::Rgb([level(0), level(1), level(2)]));
+                }
+            }
+        }
+    }
+    let out = std::fs::File::create(file)?;
+    image::codecs::jpeg::JpegEncoder::new_with_quality(std::io::BufWriter::new(out), 88).encode_image(&sheet)?;
+    Ok(())
+}

@@ -1,0 +1,170 @@
+//! Faces in whole pictures: found on made-up people, not found where there is nobody.
+
+use std::path::{Path, PathBuf};
+
+use dettaglio_core::area::Place;
+use dettaglio_core::codec;
+use dettaglio_core::enlarge::Source;
+use dettaglio_core::enlarge::{Kernel, resample};
+use dettaglio_core::face::canvas::CANVAS;
+use dettaglio_core::face::{Face, Finder};
+use dettaglio_core::frame::{Frame, Framed};
+use dettaglio_core::hash::ContentHash;
+use dettaglio_core::limits::Limits;
+use dettaglio_core::model::Shelf;
+use dettaglio_core::picture::{Original, Planes, Size};
+use dettaglio_core::render::{Renderer, Unhurried};
+use dettaglio_core::treatment::{Restore, TreatedFace, Treatment};
+use rstest::{fixture, rstest};
+
+fn project(path: &str) -> PathBuf {
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").join(path)
+}
+
+fn read(path: &Path) -> Original {
+    codec::read(path, ContentHash::of_file(path).unwrap(), &Limits::default()).unwrap().original
+}
+
+fn planes(original: &Original) -> Planes {
+    original.region(original.size().whole())
+}
+
+#[fixture]
+fn finder() -> Finder {
+    Finder::open(&project("models/faces")).unwrap()
+}
+
+/// A made-up person, and where the renderer put the eyes and the mouth.
+fn person(name: &str) -> (Planes, Face) {
+    let path = project("foundry/heads/kept").join(name).with_extension("png");
+    let facts: serde_json::Value =
+        serde_json::from_str(&std::fs::read_to_string(path.with_extension("json")).unwrap()).unwrap();
+    let at = |name: &str| {
+        let value = |k: usize| facts["landmarks"][name][k].as_f64().unwrap() as f32;
+        Place { x: value(0), y: value(1) }
+    };
+    let (a, b) = (at("mouth_left"), at("mouth_right"));
+    let mouth = Place { x: (a.x + b.x) / 2.0, y: (a.y + b.y) / 2.0 };
+    (planes(&read(&path)), Face { left_eye: at("right_pupil"), right_eye: at("left_pupil"), mouth })
+}
+
+/// The people side by side on grey, each brought to so many pixels between the eyes.
+fn group(names: &[&str], eyes: f32) -> (Planes, Vec<Face>) {
+    let mut parts = Vec::new();
+    for name in names {
+        let (picture, face) = person(name);
+        let scale = eyes / face.eyes();
+        let side = |px: u32| (px as f32 * scale).round() as u32;
+        let size = Size::new(side(picture.size().width), side(picture.size().height));
+        let place = |p: Place| Place { x: p.x * scale, y: p.y * scale };
+        let face = Face { left_eye: place(face.left_eye), right_eye: place(face.right_eye), mouth: place(face.mouth) };
+        parts.push((resample(&picture, size, size.whole(), Kernel::Bicubic), face));
+    }
+    const GAP: u32 = 12;
+    let width = parts.iter().map(|(p, _)| p.size().width + GAP).sum::<u32>() + GAP;
+    let height = parts.iter().map(|(p, _)| p.size().height).max().unwrap() + 2 * GAP;
+    let size = Size::new(width, height);
+    let mut whole = Planes::from_values(size, vec![0.46; 3 * size.area() as usize]);
+    let mut left = GAP;
+    let mut faces = Vec::new();
+    for (picture, face) in parts {
+        whole.paste(&picture, picture.size().whole(), left, GAP);
+        let shift = |p: Place| Place { x: p.x + left as f32, y: p.y + GAP as f32 };
+        faces.push(Face { left_eye: shift(face.left_eye), right_eye: shift(face.right_eye), mouth: shift(face.mouth) });
+        left += picture.size().width + GAP;
+    }
+    (whole, faces)
+}
+
+/// How far eyes and mouth are off, in distances of the eyes.
+fn off(found: &Face, due: &Face) -> f32 {
+    let pairs = [(found.left_eye, due.left_eye), (found.right_eye, due.right_eye), (found.mouth, due.mouth)];
+    pairs.iter().map(|(a, b)| (a.x - b.x).hypot(a.y - b.y)).sum::<f32>() / 3.0 / due.eyes()
+}
+
+const PEOPLE: [&str; 4] = ["1001-0", "1002-0", "1008-0", "1016-0"];
+
+#[rstest]
+#[case::small(26.0)]
+#[case::middling(50.0)]
+#[case::large(90.0)]
+fn everybody_in_a_group_is_found_where_they_are(finder: Finder, #[case] eyes: f32) {
+    let (picture, due) = group(&PEOPLE, eyes);
+    let found = finder.find(&Original::from_planes(&picture)).unwrap();
+    assert_eq!(found.len(), PEOPLE.len(), "{found:?}");
+    for face in due {
+        let nearest = found.iter().map(|f| off(f, &face)).fold(f32::INFINITY, f32::min);
+        assert!(nearest < 0.2, "{nearest} at {face:?} of {found:?}");
+    }
+    assert!(found.windows(2).all(|pair| pair[0].eyes() >= pair[1].eyes()), "the largest first");
+}
+
+#[rstest]
+#[case(1)]
+#[case(2)]
+#[case(3)]
+fn a_scan_that_lies_on_its_side_has_its_faces_found(finder: Finder, #[case] quarter_turns: u8) {
+    let (picture, due) = group(&PEOPLE[..2], 60.0);
+    let upright = Original::from_planes(&picture);
+    let framed = Framed::new(&upright, Frame { quarter_turns, ..Frame::default() }).unwrap();
+    let turned = Original::from_planes(&framed.pull(framed.size().whole()));
+    let found = finder.find(&turned).unwrap();
+    assert_eq!(found.len(), 2, "{found:?}");
+    for face in due {
+        let face = face.mapped(&framed.map());
+        let nearest = found.iter().map(|f| off(f, &face)).fold(f32::INFINITY, f32::min);
+        assert!(nearest < 0.2, "{nearest}");
+    }
+}
+
+#[rstest]
+fn nobody_is_found_where_nobody_is(finder: Finder) {
+    let folder = project("demo/pictures");
+    let without =
+        ["furnace-hall.jpg", "harbour-morning.jpg", "kiln-chimneys.jpg", "vases-on-the-sill.jpg", "weavers-shop.jpg"];
+    for name in without {
+        assert_eq!(finder.find(&read(&folder.join(name))).unwrap(), [], "{name}");
+    }
+    for side in [1, 19, 20, 21] {
+        let size = Size::new(side, side);
+        let flat = Planes::from_values(size, vec![0.5; 3 * size.area() as usize]);
+        assert_eq!(finder.find(&Original::from_planes(&flat)).unwrap(), [], "{side} px");
+    }
+}
+
+/// The shipped restorer through the real runtime: it changes a soft face, and takes nothing of it away. How much it gains is for
+/// the evaluation to say.
+#[test]
+fn a_soft_face_changes_and_does_not_lose() {
+    let shelf = Shelf::open(&project("models")).unwrap();
+    let model = shelf.restorer().expect("a restorer is shipped");
+    assert_eq!(model.factor, 1);
+    let (truth, face) = person(PEOPLE[1]);
+    let scale = 32.0 / face.eyes();
+    let side = |px: u32| (px as f32 * scale).round() as u32;
+    let small = Size::new(side(truth.size().width), side(truth.size().height));
+    let picture = Original::from_planes(&resample(&truth, small, small.whole(), Kernel::Bicubic));
+    let place = |p: Place| Place { x: p.x * scale, y: p.y * scale };
+    let due = Face { left_eye: place(face.left_eye), right_eye: place(face.right_eye), mouth: place(face.mouth) };
+    let plain = Treatment::learned(&shelf, "everyday", dettaglio_core::model::Grade::Draft, small, truth.size());
+    let restore = Restore { model: dettaglio_core::model::ModelRef::of(model), strength: 1.0 };
+    let with = Treatment { faces: vec![TreatedFace { face: due, restore: Some(restore) }], ..plain.clone() };
+    let renderer = Renderer::new(shelf.clone(), 64 << 20);
+    let on_canvas = |treatment: &Treatment| {
+        let planes = renderer.render(&picture, treatment, truth.size().whole(), &Unhurried).unwrap();
+        let back = face.to_canvas().unwrap().inverse();
+        dettaglio_core::face::canvas::seen_through(&back, &planes, (0, 0), CANVAS.whole())
+    };
+    let due = dettaglio_core::face::canvas::seen_through(
+        &face.to_canvas().unwrap().inverse(),
+        &truth,
+        (0, 0),
+        CANVAS.whole(),
+    );
+    let eyes = dettaglio_core::picture::Region::new(56, 108, 144, 40);
+    let psnr = |planes: Planes| dettaglio_core::compare::psnr(&planes.cut(eyes), &due.cut(eyes), 0);
+    let (plain, restored) = (on_canvas(&plain), on_canvas(&with));
+    assert!(plain != restored);
+    let (before, after) = (psnr(plain), psnr(restored));
+    assert!(after > before - 0.3, "{before} {after}");
+}

@@ -1,0 +1,241 @@
+/** Faces: how far they are restored, each with its close-up before and after. */
+
+import DeleteOutlineIcon from "@mui/icons-material/DeleteOutlined";
+import { Box, Button, FormControlLabel, IconButton, Slider, Stack, Switch, Tooltip, Typography } from "@mui/material";
+import type { Model, Original, OwnFace, Plan, PlannedFace, Suggestion, Wish } from "../../api/client";
+import { useRestoration } from "../../api/queries";
+import { decimal } from "../../app/format";
+import { changedFace, ownFaces, withoutFace } from "../faces";
+import { Card } from "./Card";
+import { Dial } from "./Dial";
+import { Part, Reasons } from "./Part";
+
+const percent = (share: number) => `${Math.round(share * 100)} %`;
+
+/** What the server suggests where it suggests the step at all. */
+const USUAL = 0.7;
+
+/** The step in a line. */
+export function facesLine(wish: Wish, plan: Plan | undefined): string {
+  if (!plan) return "being looked for";
+  const count = plan.faces.length;
+  if (count === 0) return "none found";
+  const restored = plan.faces.filter((f) => f.restored != null).length;
+  if (!wish.faces) return `${count} found, off`;
+  if (restored === 0) return `${count} found, left alone`;
+  return `${restored} of ${count}, ${percent(wish.faces.strength)}`;
+}
+
+/** Why a face is left to the general model, in words. */
+export function leftWords(left: string, eyes: number, departure?: number): string {
+  if (left === "too_small") return `Only ${decimal(eyes, 0)} px between the eyes: too few to tell a likeness from.`;
+  if (left === "large_enough") return `${decimal(eyes, 0)} px between the eyes: it is large enough as it is.`;
+  return `It would depart from the original by ${decimal(departure ?? 0, 1)} ΔE: left to the general model.`;
+}
+
+export function FacesCard(props: {
+  original: Original;
+  wish: Wish;
+  models: Model[];
+  plan?: Plan;
+  suggestion?: Suggestion;
+  change: (part: Partial<Wish>) => void;
+  shown: boolean;
+  onShown: (shown: boolean) => void;
+  /** The person draws a face on the stage, from eye to eye. */
+  onDraw: () => void;
+  onGo: (face: OwnFace) => void;
+}) {
+  const { original, wish, plan, change } = props;
+  const faces = plan?.faces ?? [];
+  const own = ownFaces(wish, plan);
+  const offered = props.models.some((m) => m.card.kind === "face");
+  const none = faces.length === 0 ? "No face was found. Draw one if you see one." : undefined;
+  const unavailable = offered ? none : "There is no model on the shelf that restores faces.";
+  const suggested = props.suggestion?.recipe.faces?.strength;
+  return (
+    <Card name="Faces" state={facesLine(wish, plan)}>
+      {(close) => (
+        <Stack spacing={1} sx={{ width: 388 }}>
+          <Part
+            name="Restore faces"
+            on={wish.faces != null}
+            unavailable={unavailable}
+            onSwitch={(on) => change({ faces: on ? { strength: suggested ?? USUAL } : null })}
+          >
+            {wish.faces && (
+              <Dial
+                label="Strength"
+                effect="The share of the restored face: eyes, lids, brows, nose and lips. Skin tone and light stay the picture's own. Lower it where it is no longer the same person."
+                value={wish.faces.strength}
+                format={percent}
+                suggested={suggested}
+                onChange={(strength) => change({ faces: { strength } })}
+              />
+            )}
+          </Part>
+          <Box sx={{ maxHeight: 300, overflowY: "auto" }}>
+            {faces.map((face, i) => (
+              <FaceRow
+                key={`${face.face.left_eye.x} ${face.face.left_eye.y}`}
+                number={i + 1}
+                original={original}
+                wish={wish}
+                plan={plan}
+                face={face}
+                own={own[i]}
+                onChange={(part) => change({ own_faces: changedFace(own, i, part) })}
+                onRemove={() => change({ own_faces: withoutFace(own, i) })}
+                onGo={() => {
+                  const at = own[i];
+                  if (at) props.onGo(at);
+                  close();
+                }}
+              />
+            ))}
+          </Box>
+          <Stack direction="row" spacing={1} sx={{ alignItems: "center" }}>
+            <Button
+              variant="outlined"
+              onClick={() => {
+                close();
+                props.onDraw();
+              }}
+            >
+              Draw a face
+            </Button>
+            {wish.own_faces != null && (
+              <Button color="inherit" onClick={() => change({ own_faces: null })}>
+                Back to those found
+              </Button>
+            )}
+            <Box sx={{ flex: 1 }} />
+            <FormControlLabel
+              control={<Switch size="small" checked={props.shown} onChange={(_, on) => props.onShown(on)} />}
+              label={<Typography variant="body2">Mark on the stage</Typography>}
+            />
+          </Stack>
+          <Reasons texts={props.suggestion?.reasons.filter((r) => r.step === "faces").map((r) => r.text) ?? []} />
+        </Stack>
+      )}
+    </Card>
+  );
+}
+
+function FaceRow(props: {
+  number: number;
+  original: Original;
+  wish: Wish;
+  plan?: Plan;
+  face: PlannedFace;
+  own?: OwnFace;
+  onChange: (part: Partial<OwnFace>) => void;
+  onRemove: () => void;
+  onGo: () => void;
+}) {
+  const { number, original, plan, face, own, wish } = props;
+  const { part, restored } = face;
+  const restoration = useRestoration(original.hash, plan?.treatment, restored ?? undefined);
+  const strength = own?.strength ?? wish.faces?.strength ?? USUAL;
+  const left = face.left ?? restoration.data?.left;
+  const crop = (treatment: string) =>
+    part &&
+    `/api/v1/crops/${original.hash}/${treatment}?x=${part.x}&y=${part.y}&width=${part.width}&height=${part.height}`;
+  const words = !part
+    ? "Outside the crop."
+    : left
+      ? leftWords(left, face.eyes, restoration.data?.departure)
+      : restored != null
+        ? `${decimal(face.eyes, 0)} px between the eyes. ${
+            restoration.data
+              ? `95 % of it within ${decimal(restoration.data.departure, 1)} ΔE of the original.`
+              : "Being measured."
+          }`
+        : `${decimal(face.eyes, 0)} px between the eyes.`;
+  return (
+    <Stack
+      direction="row"
+      spacing={1}
+      role="group"
+      aria-label={`Face ${number}`}
+      sx={{ py: 1, borderTop: 1, borderColor: "divider", alignItems: "flex-start" }}
+    >
+      {plan && part && (
+        <Stack direction="row" spacing={0.25}>
+          <CloseUp
+            address={crop(plan.unrestored ?? plan.treatment)}
+            words={plan.unrestored && restored != null ? `Face ${number} without restoring` : `Face ${number}`}
+            onClick={props.onGo}
+          />
+          {restored != null && (
+            <CloseUp address={crop(plan.treatment)} words={`Face ${number} restored`} onClick={props.onGo} />
+          )}
+        </Stack>
+      )}
+      <Box sx={{ flex: 1, minWidth: 0 }}>
+        <Stack direction="row" sx={{ alignItems: "center" }}>
+          <FormControlLabel
+            control={
+              <Switch
+                size="small"
+                checked={(own?.on ?? true) && !left}
+                disabled={left != null || !wish.faces}
+                onChange={(_, on) => props.onChange({ on })}
+              />
+            }
+            label={
+              <Typography variant="body2" sx={{ fontWeight: 600 }}>
+                Face {number}
+              </Typography>
+            }
+            sx={{ mr: 0, ml: -1 }}
+          />
+          <Box sx={{ flex: 1 }} />
+          <Tooltip title="This is no face, or none to care about">
+            <IconButton aria-label={`Face ${number} is no face`} onClick={props.onRemove}>
+              <DeleteOutlineIcon fontSize="small" />
+            </IconButton>
+          </Tooltip>
+        </Stack>
+        <Typography variant="caption" sx={{ color: left ? "text.secondary" : "measured", display: "block" }}>
+          {words}
+        </Typography>
+        {restored != null && !left && (
+          <Slider
+            size="small"
+            value={strength}
+            min={0}
+            max={1}
+            step={0.05}
+            aria-label={`Strength of face ${number}`}
+            valueLabelDisplay="auto"
+            valueLabelFormat={percent}
+            onChange={(_, value) => props.onChange({ strength: Number((value as number).toFixed(4)) })}
+            onDoubleClick={() => props.onChange({ strength: null })}
+            sx={{ py: 1 }}
+          />
+        )}
+      </Box>
+    </Stack>
+  );
+}
+
+function CloseUp(props: { address?: string | null; words: string; onClick: () => void }) {
+  if (!props.address) return null;
+  return (
+    <Tooltip title={`${props.words}; a click goes there`}>
+      <Box
+        component="button"
+        onClick={props.onClick}
+        sx={{ p: 0, border: 1, borderColor: "divider", bgcolor: "#777", cursor: "pointer", lineHeight: 0 }}
+      >
+        <Box
+          component="img"
+          src={props.address}
+          alt={props.words}
+          sx={{ width: 76, height: 95, objectFit: "cover", display: "block" }}
+        />
+      </Box>
+    </Tooltip>
+  );
+}

@@ -1,0 +1,39 @@
+/** The faces of a picture: those that were found, as the person changed them. */
+
+import type { OwnFace, Plan, Wish } from "../api/client";
+import type { Point } from "../stage/tools";
+
+/** The mouth lies this far below the eyes, in distances of the eyes, where a face looks straight ahead. */
+const MOUTH_BELOW = 94 / 80;
+
+/** Each with what is particular to it, in the order of the plan. */
+export function ownFaces(wish: Wish, plan: Plan | undefined): OwnFace[] {
+  return wish.own_faces ?? (plan?.faces ?? []).map(({ face }) => ({ face, on: true }));
+}
+
+export function changedFace(faces: OwnFace[], index: number, part: Partial<OwnFace>): OwnFace[] {
+  return faces.map((face, i) => (i === index ? { ...face, ...part } : face));
+}
+
+export function withoutFace(faces: OwnFace[], index: number): OwnFace[] {
+  return faces.filter((_, i) => i !== index);
+}
+
+/** A face that a hand drew from eye to eye on the original, whichever it began with; nothing when it hardly moved. */
+export function drawnFace(from: Point, to: Point): OwnFace | undefined {
+  const [left, right] = from.x <= to.x ? [from, to] : [to, from];
+  const [dx, dy] = [right.x - left.x, right.y - left.y];
+  if (Math.hypot(dx, dy) < 4) return undefined;
+  const mouth = { x: (left.x + right.x) / 2 - dy * MOUTH_BELOW, y: (left.y + right.y) / 2 + dx * MOUTH_BELOW };
+  return { face: { left_eye: left, right_eye: right, mouth }, on: true };
+}
+
+/** Where a face is marked: its middle, and how far it reaches from there, in pixels of the original. */
+export function around({ face }: OwnFace): Point & { reach: number } {
+  const { left_eye: l, right_eye: r, mouth: m } = face;
+  const eyes = Math.max(
+    Math.hypot(r.x - l.x, r.y - l.y),
+    Math.hypot(m.x - (l.x + r.x) / 2, m.y - (l.y + r.y) / 2) / MOUTH_BELOW,
+  );
+  return { x: (l.x + r.x + m.x) / 3, y: (l.y + r.y + m.y) / 3, reach: eyes * 1.4 };
+}

@@ -1,0 +1,35 @@
+/** What is done to the faces of several pictures at once. */
+
+import { MenuItem, TextField } from "@mui/material";
+import type { FacesChoice } from "../api/client";
+
+const STRENGTHS = [0.4, 0.7, 1];
+
+export function FacesField(props: {
+  value: FacesChoice | undefined;
+  /** What is said where each keeps its own. */
+  own: string;
+  onChange: (value: FacesChoice | undefined) => void;
+}) {
+  const { value } = props;
+  return (
+    <TextField
+      select
+      label="Faces"
+      value={value === undefined ? "own" : value.how === "off" ? "off" : String(value.strength)}
+      onChange={(e) => {
+        const chosen = e.target.value;
+        if (chosen === "own") props.onChange(undefined);
+        else props.onChange(chosen === "off" ? { how: "off" } : { how: "restored", strength: Number(chosen) });
+      }}
+    >
+      <MenuItem value="own">{props.own}</MenuItem>
+      <MenuItem value="off">left to the enlarging model</MenuItem>
+      {STRENGTHS.map((strength) => (
+        <MenuItem key={strength} value={String(strength)}>
+          restored at {Math.round(strength * 100)} %
+        </MenuItem>
+      ))}
+    </TextField>
+  );
+}
