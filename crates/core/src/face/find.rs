@@ -86,6 +86,14 @@ struct Find {
     score: f64,
 }
 
+/// What the landmark network says of a square.
+struct Answer {
+    /// The probability that it holds a face.
+    sure: f32,
+    /// Left eye, right eye, nose, left and right corner of the mouth, 0 to 1 across and down the square.
+    places: [(f32, f32); 5],
+}
+
 /// A square of a picture, by its middle.
 #[derive(Clone, Copy)]
 struct Square {
@@ -212,7 +220,7 @@ impl Finder {
             inside.push((square, x0, y0));
         }
         let answers = self.ask(&seen, inside.len())?;
-        let face = |((sure, places), (square, x0, y0)): ((f32, [(f32, f32); 5]), &(&Square, f64, f64))| {
+        let face = |(Answer { sure, places }, (square, x0, y0)): (Answer, &(&Square, f64, f64))| {
             let at = |k: usize| Place {
                 x: (x0 + f64::from(places[k].0) * square.side) as f32,
                 y: (y0 + f64::from(places[k].1) * square.side) as f32,
@@ -225,7 +233,7 @@ impl Finder {
     }
 
     /// Of each of `count` squares of 48 x 48 px: how sure it is a face, and where eyes, nose and corners of the mouth are.
-    fn ask(&self, squares: &[f32], count: usize) -> Result<Vec<(f32, [(f32, f32); 5])>, ModelError> {
+    fn ask(&self, squares: &[f32], count: usize) -> Result<Vec<Answer>, ModelError> {
         if count == 0 {
             return Ok(Vec::new());
         }
@@ -243,7 +251,11 @@ impl Finder {
             return Err(failed(format!("it answered {} values for {count} squares", places.len())));
         }
         let of = |places: &[f32]| std::array::from_fn(|k| (places[2 * k], places[2 * k + 1]));
-        Ok(sure.into_iter().zip(places.chunks_exact(10)).map(|(sure, places)| (sure, of(places))).collect())
+        Ok(sure
+            .into_iter()
+            .zip(places.chunks_exact(10))
+            .map(|(sure, places)| Answer { sure, places: of(places) })
+            .collect())
     }
 }
 

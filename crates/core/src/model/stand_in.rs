@@ -97,7 +97,7 @@ impl Network for Etch {
         for channel in 0..3 {
             for y in 0..input.size().height {
                 for (x, value) in out.row_mut(channel, y).iter_mut().enumerate() {
-                    let lighter = (x as u32 / self.side + y / self.side) % 2 == 0;
+                    let lighter = (x as u32 / self.side + y / self.side).is_multiple_of(2);
                     *value += if lighter { self.depth } else { -self.depth };
                 }
             }
