@@ -49,6 +49,7 @@ class Cleaner(nn.Module):
     """
 
     FOLD = 2
+    TOLD = 1  # planes that it is told beside the picture
 
     def __init__(self, channels: int, blocks: int):
         super().__init__()
@@ -56,7 +57,7 @@ class Cleaner(nn.Module):
         self.factor = 1
         self.blocks = blocks
         folded = self.FOLD**2
-        self.head = nn.Conv2d(4 * folded, channels, 3, padding=1)
+        self.head = nn.Conv2d((3 + self.TOLD) * folded, channels, 3, padding=1)
         self.body = nn.ModuleList(nn.Conv2d(channels, channels, 3, padding=1) for _ in range(blocks))
         self.act = nn.ModuleList(nn.PReLU(channels) for _ in range(blocks + 1))
         self.tail = nn.Conv2d(channels, 3 * folded, 3, padding=1)
@@ -77,39 +78,14 @@ class Cleaner(nn.Module):
         return x + F.pixel_shuffle(self.tail(features), self.FOLD)
 
 
-class Restorer(nn.Module):
+class Restorer(Cleaner):
     """(N, 3, H, W) a soft face on its canvas and (N, 2, H, W) where each pixel lies there -> (N, 3, H, W), not clamped.
 
-    Knowing the place, plain convolutions can tell an eye from a nostril of the same few pixels. It works on pixels folded
-    2x2, otherwise built as `Cleaner`, and starts as one (`start_from`): folded 4x4 and from nothing, it had not left the identity after
-    500 steps.
+    Knowing the place, plain convolutions can tell an eye from a nostril of the same few pixels. It is a cleaner that is told two
+    things, and starts as one (`start_from`): folded 4x4 and from nothing, it had not left the identity after 500 steps.
     """
 
-    FOLD = 2
-
-    def __init__(self, channels: int, blocks: int):
-        super().__init__()
-        assert blocks % 2 == 0, "blocks come in pairs"
-        self.factor = 1
-        self.blocks = blocks
-        folded = self.FOLD**2
-        self.head = nn.Conv2d(5 * folded, channels, 3, padding=1)
-        self.body = nn.ModuleList(nn.Conv2d(channels, channels, 3, padding=1) for _ in range(blocks))
-        self.act = nn.ModuleList(nn.PReLU(channels) for _ in range(blocks + 1))
-        self.tail = nn.Conv2d(channels, 3 * folded, 3, padding=1)
-
-    @property
-    def halo(self) -> int:
-        return self.FOLD * (self.blocks + 2)
-
-    def forward(self, x: torch.Tensor, place: torch.Tensor) -> torch.Tensor:
-        features = self.act[0](self.head(F.pixel_unshuffle(torch.cat([x, place], 1), self.FOLD)))
-        for i, conv in enumerate(self.body):
-            if i % 2 == 0:
-                features = self.act[i + 1](conv(features))
-            else:
-                features = features + conv(features)
-        return x + F.pixel_shuffle(self.tail(features), self.FOLD)
+    TOLD = 2
 
 
 class OnCanvas(nn.Module):
@@ -126,7 +102,7 @@ class OnCanvas(nn.Module):
         return self.net(x, self.place)
 
 
-Network = Enlarger | Cleaner | Restorer
+Network = Enlarger | Cleaner
 
 
 def build(config) -> Network:
