@@ -43,7 +43,7 @@ pub enum Command {
 
 #[derive(Args)]
 pub struct EnlargeArgs {
-    /// Pictures (JPEG, PNG, TIFF, WebP), folders of them, or patterns such as "scans/*.tif".
+    /// Pictures (JPEG, PNG, TIFF, WebP, camera raw), folders of them, or patterns such as "scans/*.tif".
     #[arg(required = true)]
     pub inputs: Vec<String>,
     /// The result of one picture; the ending chooses the format (tif, png, jpg, webp).

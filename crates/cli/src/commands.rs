@@ -126,7 +126,7 @@ fn open(path: &Path) -> anyhow::Result<Decoded> {
 fn pictures(inputs: &[String]) -> anyhow::Result<Vec<PathBuf>> {
     let is_picture = |path: &Path| {
         let ending = path.extension().and_then(|e| e.to_str()).unwrap_or_default().to_ascii_lowercase();
-        ["jpg", "jpeg", "png", "tif", "tiff", "webp"].contains(&ending.as_str())
+        codec::READ_ENDINGS.contains(&ending.as_str())
     };
     let mut found = Vec::new();
     for input in inputs {

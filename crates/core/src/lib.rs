@@ -5,7 +5,7 @@
 //! | module | what lives there |
 //! |---|---|
 //! | [`picture`] | pixels: sizes, regions, planes of floating-point RGB, the decoded original |
-//! | [`codec`] | files in (JPEG, PNG, TIFF, WebP) and out (JPEG, PNG, TIFF), row band by row band |
+//! | [`codec`] | files in (JPEG, PNG, TIFF, WebP, camera raw) and out (JPEG, PNG, TIFF, WebP), row band by row band |
 //! | [`colour`] | transfer curve and profiles |
 //! | [`reading`] | what is measured on an original, and what it comes to in words |
 //! | [`size`] | from "60 x 40 cm at 240 ppi" to pixels, and what such a print is worth |

@@ -522,3 +522,107 @@ fn a_profile_that_lies_is_not_believed_and_not_carried() {
         assert_eq!(open(&path).unwrap().facts.profile, None);
     }
 }
+
+/// White balance of a made-up sensor: it sees less red and blue than green.
+const SEES: [f32; 3] = [0.5, 1.0, 0.625];
+
+/// A raw file of that sensor: the left half grey, the right half red, black at 512 and white at 16,384.
+fn dng(width: u32, height: u32, orientation: u16) -> Vec<u8> {
+    use tiff::encoder::{Rational, SRational, TiffEncoder};
+    use tiff::tags::Tag::{self, Unknown};
+    let colour = |x: u32| if x < width / 2 { [0.25, 0.25, 0.25] } else { [0.5, 0.1, 0.1] };
+    let samples: Vec<u16> = (0..height)
+        .flat_map(|y| (0..width).map(move |x| (x, y)))
+        .map(|(x, y)| {
+            let channel = (x % 2 + y % 2) as usize;
+            512 + (colour(x)[channel] * SEES[channel] * 15_872.0) as u16
+        })
+        .collect();
+    // From XYZ (D65) to linear sRGB, IEC 61966-2-1, and on to what the sensor sees.
+    let to_srgb = [[3.2406, -1.5372, -0.4986], [-0.9689, 1.8758, 0.0415], [0.0557, -0.2040, 1.0570]];
+    let matrix: Vec<SRational> = (0..3)
+        .flat_map(|row| to_srgb[row].map(|v: f32| SRational { n: (v * SEES[row] * 10_000.0) as i32, d: 10_000 }))
+        .collect();
+    let neutral = SEES.map(|v| Rational { n: (v * 10_000.0) as u32, d: 10_000 });
+    let mut file = Cursor::new(Vec::new());
+    let mut encoder = TiffEncoder::new(&mut file).unwrap();
+    let mut directory = encoder.image_directory().unwrap();
+    let at = directory.write_data(&samples[..]).unwrap();
+    directory.write_tag(Tag::NewSubfileType, 0u32).unwrap();
+    directory.write_tag(Tag::ImageWidth, width).unwrap();
+    directory.write_tag(Tag::ImageLength, height).unwrap();
+    directory.write_tag(Tag::BitsPerSample, 16u16).unwrap();
+    directory.write_tag(Tag::Compression, 1u16).unwrap();
+    directory.write_tag(Tag::PhotometricInterpretation, 32_803u16).unwrap();
+    directory.write_tag(Tag::Make, "Brina Ottica").unwrap();
+    directory.write_tag(Tag::Model, "BO-6").unwrap();
+    directory.write_tag(Tag::StripOffsets, at as u32).unwrap();
+    directory.write_tag(Tag::Orientation, orientation).unwrap();
+    directory.write_tag(Tag::SamplesPerPixel, 1u16).unwrap();
+    directory.write_tag(Tag::RowsPerStrip, height).unwrap();
+    directory.write_tag(Tag::StripByteCounts, 2 * samples.len() as u32).unwrap();
+    directory.write_tag(Unknown(33_421), &[2u16, 2][..]).unwrap();
+    directory.write_tag(Unknown(33_422), &[0u8, 1, 1, 2][..]).unwrap();
+    directory.write_tag(Unknown(50_706), &[1u8, 4, 0, 0][..]).unwrap();
+    directory.write_tag(Unknown(50_708), "Brina Ottica BO-6").unwrap();
+    directory.write_tag(Unknown(50_714), 512u16).unwrap();
+    directory.write_tag(Unknown(50_717), 16_384u32).unwrap();
+    directory.write_tag(Unknown(50_721), &matrix[..]).unwrap();
+    directory.write_tag(Unknown(50_728), &neutral[..]).unwrap();
+    directory.write_tag(Unknown(50_778), 21u16).unwrap();
+    directory.finish().unwrap();
+    file.into_inner()
+}
+
+#[test]
+fn a_raw_file_is_developed_with_the_cameras_own_white_balance() {
+    let Decoded { original, facts } = opened(&dng(96, 64, 1)).unwrap();
+    assert_eq!((facts.format.as_str(), facts.size, facts.depth), ("DNG", Size::new(96, 64), Depth::Sixteen));
+    assert_eq!(facts.camera.as_deref(), Some("Brina Ottica BO-6"));
+    let planes = original.region(original.size().whole());
+    let at = |x: usize| [0, 1, 2].map(|channel| planes.row(channel, 32)[x]);
+    let encoded = |light: f32| 1.055 * light.powf(1.0 / 2.4) - 0.055;
+    for (x, light) in [(20, [0.25, 0.25, 0.25]), (76, [0.5, 0.1, 0.1])] {
+        for (got, due) in at(x).into_iter().zip(light.map(encoded)) {
+            assert!((got - due).abs() < 0.01, "{:?} at {x}, due {:?}", at(x), light.map(encoded));
+        }
+    }
+}
+
+#[test]
+fn a_raw_file_of_a_camera_held_upright_stands_upright() {
+    let facts = opened(&dng(96, 64, 6)).unwrap().facts;
+    assert_eq!((facts.size, facts.turned), (Size::new(64, 96), true));
+}
+
+#[test]
+fn a_raw_file_beyond_the_limits_is_refused_before_it_is_decoded() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("large.dng");
+    fs::write(&path, dng(96, 64, 1)).unwrap();
+    let limits = Limits { input_pixels: 96 * 64 - 1, ..Limits::default() };
+    let outcome = read(&path, ContentHash::of_file(&path).unwrap(), &limits);
+    assert!(matches!(outcome, Err(CodecError::Limit(_))), "{outcome:?}");
+}
+
+#[test]
+fn a_raw_file_cut_anywhere_is_refused_and_never_a_panic() {
+    let whole = dng(96, 64, 1);
+    for share in [3, 10, 40, 70, 95, 99] {
+        let cut = &whole[..whole.len() * share / 100];
+        assert!(opened(cut).is_err(), "{share} %");
+    }
+}
+
+/// A finished picture stays what it is, even with a camera's name in it.
+#[test]
+fn a_tiff_of_a_camera_is_no_raw_file() {
+    let mut file = Cursor::new(Vec::new());
+    let mut encoder = tiff::encoder::TiffEncoder::new(&mut file).unwrap();
+    let mut picture = encoder.new_image::<tiff::encoder::colortype::RGB8>(8, 4).unwrap();
+    picture.encoder().write_tag(tiff::tags::Tag::Make, "Canon").unwrap();
+    picture.encoder().write_tag(tiff::tags::Tag::Model, "EOS R5").unwrap();
+    picture.write_data(&[90u8; 96]).unwrap();
+    let facts = opened(&file.into_inner()).unwrap().facts;
+    assert_eq!((facts.format.as_str(), facts.size), ("TIFF", Size::new(8, 4)));
+}

@@ -3,7 +3,7 @@
 import type { RefObject } from "react";
 
 const PICTURE_TYPES =
-  ".jpg,.jpeg,.png,.tif,.tiff,.webp,image/jpeg,image/png,image/tiff,image/webp,.zip,application/zip";
+  ".jpg,.jpeg,.png,.tif,.tiff,.webp,.dng,.arw,.cr2,.cr3,.nef,.orf,.pef,.raf,.rw2,.srw,image/jpeg,image/png,image/tiff,image/webp,.zip,application/zip";
 
 export function FilePicker({
   ref,

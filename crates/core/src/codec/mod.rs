@@ -4,6 +4,7 @@ mod history;
 mod jpeg_end;
 mod jpeg_segments;
 mod metadata;
+mod raw;
 mod read;
 mod write;
 
@@ -20,6 +21,11 @@ pub use write::{Carried, PictureWriter, encoded_len, png_bytes};
 
 use crate::limits::LimitError;
 use crate::picture::Depth;
+
+/// Endings of the files that are read, in small letters; the last ones are cameras' raw files. Content counts, not the ending:
+/// this is for picking files out of a folder.
+pub const READ_ENDINGS: [&str; 16] =
+    ["jpg", "jpeg", "png", "tif", "tiff", "webp", "dng", "arw", "cr2", "cr3", "nef", "orf", "pef", "raf", "rw2", "srw"];
 
 /// A file format that results are written in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
@@ -197,7 +203,7 @@ pub enum OutputProfile {
 #[derive(Debug, thiserror::Error)]
 pub enum CodecError {
     /// The content is no picture in a format that is read.
-    #[error("not a picture that can be read here: JPEG, PNG, TIFF and WebP are")]
+    #[error("not a picture that can be read here: JPEG, PNG, TIFF, WebP and camera raw are")]
     NotAPicture,
     /// The file ends before the picture does.
     #[error("the file is incomplete: it ends before the picture does; copy it again from where it came")]

@@ -10,6 +10,7 @@ use image::metadata::Orientation;
 use image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
 use serde::{Deserialize, Serialize};
 
+use super::raw::{Developed, RawFile};
 use super::{CodecError, Metadata, jpeg_end, jpeg_segments, png_bytes};
 use crate::colour::ColourProfile;
 use crate::enlarge::{self, Kernel};
@@ -22,7 +23,7 @@ use crate::reading::compression::quality_of_table;
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Facts {
-    /// "JPEG", "PNG", "TIFF" or "WebP".
+    /// "JPEG", "PNG", "TIFF", "WebP", "DNG" or "Camera raw".
     pub format: String,
     /// Bytes of the file.
     pub bytes: u64,
@@ -76,10 +77,14 @@ fn read_inner(path: &Path, hash: ContentHash, limits: &Limits) -> Result<Decoded
     let mut file = BufReader::with_capacity(1 << 16, File::open(path)?);
     let bytes = file.get_ref().metadata()?.len();
     limits.check_file(bytes)?;
-    let reader = ImageReader::new(&mut file).with_guessed_format()?;
-    let format = reader.format().ok_or(CodecError::NotAPicture)?;
+    let format = ImageReader::new(&mut file).with_guessed_format()?.format();
+    if matches!(format, None | Some(ImageFormat::Tiff))
+        && let Some(raw) = RawFile::open(path, format.is_some())?
+    {
+        return developed(&raw, &mut file, bytes, hash, limits);
+    }
+    let format = format.ok_or(CodecError::NotAPicture)?;
     if format == ImageFormat::Jpeg {
-        drop(reader);
         file.rewind()?;
         if !jpeg_end::is_complete(&mut file)? {
             return Err(CodecError::Truncated);
@@ -133,8 +138,7 @@ fn read_inner(path: &Path, hash: ContentHash, limits: &Limits) -> Result<Decoded
         turned: orientation != Orientation::NoTransforms,
         had_transparency,
         camera: facts_of_exif.and_then(camera),
-        iso: facts_of_exif
-            .and_then(|e| e.get_field(exif::Tag::PhotographicSensitivity, exif::In::PRIMARY)?.value.get_uint(0)),
+        iso: facts_of_exif.and_then(iso_of),
         taken: facts_of_exif.and_then(|e| text(e, exif::Tag::DateTimeOriginal)),
         exposure: facts_of_exif.and_then(exposure),
         jpeg_quality: segments.quantisation.as_ref().map(quality_of_table),
@@ -142,6 +146,40 @@ fn read_inner(path: &Path, hash: ContentHash, limits: &Limits) -> Result<Decoded
     let fields = exif.as_ref().map(Metadata::kept_fields).unwrap_or_default();
     let metadata = Metadata { fields, xmp, iptc_segments: segments.app13, iptc_tag };
     let original = Original::new(hash, size, channels, samples, profile).with_metadata(metadata);
+    Ok(Decoded { original, facts })
+}
+
+/// A raw file's picture, and what it says of itself.
+fn developed(
+    raw: &RawFile,
+    file: &mut BufReader<File>,
+    bytes: u64,
+    hash: ContentHash,
+    limits: &Limits,
+) -> Result<Decoded, CodecError> {
+    let Developed { mut picture, orientation, camera: known_camera, iso, taken } = raw.develop(limits)?;
+    picture.apply_orientation(orientation);
+    let (size, channels, samples) = flatten(picture);
+    file.rewind()?;
+    let exif = exif::Reader::new().read_from_container(file).ok();
+    let exif = exif.as_ref();
+    let facts = Facts {
+        format: raw.format.to_owned(),
+        bytes,
+        size,
+        depth: samples.depth(),
+        channels,
+        profile: None,
+        turned: orientation != Orientation::NoTransforms,
+        had_transparency: false,
+        camera: exif.and_then(camera).or(known_camera),
+        iso: exif.and_then(iso_of).or(iso),
+        taken: exif.and_then(|e| text(e, exif::Tag::DateTimeOriginal)).or(taken),
+        exposure: exif.and_then(exposure),
+        jpeg_quality: None,
+    };
+    let metadata = Metadata { fields: exif.map(Metadata::kept_fields).unwrap_or_default(), ..Metadata::default() };
+    let original = Original::new(hash, size, channels, samples, None).with_metadata(metadata);
     Ok(Decoded { original, facts })
 }
 
@@ -219,6 +257,10 @@ fn exposure(exif: &exif::Exif) -> Option<String> {
         .filter(|part| part.len() < 80)
         .collect();
     (!parts.is_empty()).then(|| parts.join(", "))
+}
+
+fn iso_of(exif: &exif::Exif) -> Option<u32> {
+    exif.get_field(exif::Tag::PhotographicSensitivity, exif::In::PRIMARY)?.value.get_uint(0)
 }
 
 fn camera(exif: &exif::Exif) -> Option<String> {

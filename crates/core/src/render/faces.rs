@@ -84,14 +84,14 @@ impl Work<'_> {
 
     /// How far each pixel of a region of the picture is the skin of a face; nothing when that makes no difference.
     pub(super) fn skin(&self, region: Region) -> Option<Vec<f32>> {
-        let spared = self.treatment.finish.edges.is_some_and(|edges| edges.leave_skin > 0.0);
+        self.treatment.finish.edges.filter(|edges| edges.leave_skin > 0.0)?;
         let size = self.treatment.size;
         let near = |face: &Face| {
             let map = self.to_canvas(face, size)?;
             Some((map, on_picture(&map, size)?.intersection(region)?))
         };
         let near: Vec<(Affine, Region)> = self.treatment.faces.iter().filter_map(|f| near(&f.face)).collect();
-        if !spared || near.is_empty() {
+        if near.is_empty() {
             return None;
         }
         let mut skin = vec![0.0_f32; region.size().area() as usize];
