@@ -278,7 +278,7 @@ function Header(props: {
       }}
     >
       <Mark />
-      <Typography component="h1" variant="h1" sx={{ letterSpacing: "0.01em" }}>
+      <Typography component="h1" variant="h1" sx={{ letterSpacing: "0.01em", display: { xs: "none", md: "block" } }}>
         Dettaglio
       </Typography>
       {props.orders.length > 0 && (
@@ -288,7 +288,14 @@ function Header(props: {
           disableUnderline
           inputProps={{ "aria-label": "Order" }}
           onChange={(e) => props.onOrder(Number(e.target.value))}
-          sx={{ fontWeight: 600, maxWidth: 420, pl: 1.5, borderLeft: 1, borderColor: "divider" }}
+          sx={{
+            fontWeight: 600,
+            minWidth: 96,
+            maxWidth: { xs: 150, md: 420 },
+            pl: 1.5,
+            borderLeft: 1,
+            borderColor: "divider",
+          }}
         >
           {props.orders.map((o) => (
             <MenuItem key={o.id} value={o.id}>
@@ -298,14 +305,22 @@ function Header(props: {
         </Select>
       )}
       {current && (
-        <Typography variant="body2" noWrap sx={{ color: "text.secondary", minWidth: 0 }}>
+        <Typography
+          variant="body2"
+          noWrap
+          sx={{ color: "text.secondary", minWidth: 0, display: { xs: "none", md: "block" } }}
+        >
           {current.client}
           {current.due_on &&
             `${current.client ? ", " : ""}due ${new Date(current.due_on).toLocaleDateString("en-GB", { day: "numeric", month: "long" })}`}
         </Typography>
       )}
       <Box sx={{ flex: 1 }} />
-      <Box component="nav" aria-label="Views" sx={{ display: "flex" }}>
+      <Box
+        component="nav"
+        aria-label="Views"
+        sx={{ display: "flex", minWidth: 0, overflowX: "auto", scrollbarWidth: "none" }}
+      >
         {VIEWS.map(([view, name]) => (
           <Button
             key={view}
@@ -314,6 +329,7 @@ function Header(props: {
             onClick={() => props.onView(view)}
             sx={{
               borderRadius: 0,
+              flexShrink: 0,
               borderBottom: 2,
               borderColor: props.view === view ? "primary.main" : "transparent",
             }}
@@ -406,7 +422,7 @@ function Empty(props: { loading: boolean; orders?: Order[]; onNewOrder: () => vo
       <Typography sx={{ color: "text.secondary", maxWidth: 460 }}>
         {first
           ? "Open the first one, then drop photographs on it. Originals are never changed."
-          : "Drop photographs or a folder anywhere on this page. JPEG, PNG, TIFF and WebP are read, with 8 and 16 bits; the files themselves are never changed."}
+          : "Drop photographs or a folder anywhere on this page. JPEG, PNG, TIFF, WebP and camera raw are read, with 8 and 16 bits; the files themselves are never changed."}
       </Typography>
       {first ? (
         <Button variant="contained" onClick={props.onNewOrder}>

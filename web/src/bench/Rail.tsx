@@ -59,60 +59,62 @@ export function Rail(props: {
       }}
     >
       {props.tabs}
-      <ReadingCard original={original} reading={reading} onRemove={props.onRemove} />
-      <FrameCard
-        original={original}
-        frame={wish.frame ?? PLAIN_FRAME}
-        surround={wish.surround ?? { kind: "none" }}
-        target={wish.target}
-        plan={plan}
-        onFrame={(frame) => change({ frame })}
-        onSurround={(surround) => change({ surround })}
-      />
-      <CleanCard
-        clean={steps.clean ?? NOTHING_CLEANED}
-        models={models}
-        plan={plan}
-        reading={reading}
-        suggestion={suggestion}
-        onChange={(clean) => changeSteps({ clean })}
-      />
-      <EnlargeCard
-        choice={steps.enlarge}
-        models={models}
-        plan={plan}
-        suggestion={suggestion}
-        onChange={(enlarge) => changeSteps({ enlarge })}
-      />
-      <FacesCard
-        original={original}
-        wish={wish}
-        models={models}
-        plan={plan}
-        suggestion={suggestion}
-        change={change}
-        shown={props.facesShown}
-        onShown={props.onFacesShown}
-        onDraw={props.onDrawFace}
-        onGo={props.onFace}
-      />
-      <FinishCard
-        faces={plan?.faces.length ?? 0}
-        finish={steps.finish ?? NOTHING_FINISHED}
-        plan={plan}
-        reading={reading}
-        suggestion={suggestion}
-        onChange={(finish) => changeSteps({ finish })}
-        onMask={props.onMask}
-      />
-      <DeliverCard
-        wish={wish}
-        fileBytes={props.fileBytes}
-        pattern={props.pattern}
-        onPattern={props.onPattern}
-        onChange={(output) => change({ output })}
-      />
-      <ResultsCard results={props.results} />
+      <Box sx={{ display: "flex", flex: 1, minWidth: 0, overflowX: "auto", scrollbarWidth: "none" }}>
+        <ReadingCard original={original} reading={reading} onRemove={props.onRemove} />
+        <FrameCard
+          original={original}
+          frame={wish.frame ?? PLAIN_FRAME}
+          surround={wish.surround ?? { kind: "none" }}
+          target={wish.target}
+          plan={plan}
+          onFrame={(frame) => change({ frame })}
+          onSurround={(surround) => change({ surround })}
+        />
+        <CleanCard
+          clean={steps.clean ?? NOTHING_CLEANED}
+          models={models}
+          plan={plan}
+          reading={reading}
+          suggestion={suggestion}
+          onChange={(clean) => changeSteps({ clean })}
+        />
+        <EnlargeCard
+          choice={steps.enlarge}
+          models={models}
+          plan={plan}
+          suggestion={suggestion}
+          onChange={(enlarge) => changeSteps({ enlarge })}
+        />
+        <FacesCard
+          original={original}
+          wish={wish}
+          models={models}
+          plan={plan}
+          suggestion={suggestion}
+          change={change}
+          shown={props.facesShown}
+          onShown={props.onFacesShown}
+          onDraw={props.onDrawFace}
+          onGo={props.onFace}
+        />
+        <FinishCard
+          faces={plan?.faces.length ?? 0}
+          finish={steps.finish ?? NOTHING_FINISHED}
+          plan={plan}
+          reading={reading}
+          suggestion={suggestion}
+          onChange={(finish) => changeSteps({ finish })}
+          onMask={props.onMask}
+        />
+        <DeliverCard
+          wish={wish}
+          fileBytes={props.fileBytes}
+          pattern={props.pattern}
+          onPattern={props.onPattern}
+          onChange={(output) => change({ output })}
+        />
+        <ResultsCard results={props.results} />
+      </Box>
       <Run {...props} />
     </Box>
   );
@@ -132,7 +134,7 @@ function Run(props: {
     <Stack
       direction="row"
       spacing={1}
-      sx={{ px: 1.5, alignItems: "center", minWidth: 168, justifyContent: "flex-end" }}
+      sx={{ px: 1.5, alignItems: "center", minWidth: { xs: 120, md: 168 }, justifyContent: "flex-end" }}
     >
       {busy ? (
         <>

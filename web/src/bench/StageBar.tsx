@@ -95,7 +95,10 @@ export function StageBar(props: {
         bgcolor: "background.default",
         borderTop: 1,
         borderColor: "divider",
-        overflow: "hidden",
+        // On a narrow screen, or magnified, what does not fit is reached by scrolling and by Tab.
+        overflowX: "auto",
+        scrollbarWidth: "none",
+        "& > *": { flexShrink: 0 },
       }}
     >
       <ToggleButtonGroup
@@ -147,7 +150,7 @@ export function StageBar(props: {
         variant="caption"
         noWrap
         data-testid="readout"
-        sx={{ flex: 1, minWidth: 0, color: "measured", textAlign: "right" }}
+        sx={{ flex: 1, minWidth: 0, flexShrink: "1 !important", color: "measured", textAlign: "right" }}
       >
         {props.readout}
       </Typography>

@@ -90,7 +90,7 @@ function Thumbnail(props: {
   onSelect: (id: number) => void;
 }) {
   const { original, selected } = props;
-  const done = props.results === 0 ? "" : props.results === 1 ? ", one result" : `, ${props.results} results`;
+  const done = props.results === 0 ? "" : props.results === 1 ? ", 1 result" : `, ${props.results} results`;
   return (
     <Tooltip title={`${original.name}, ${pixels(original.facts.size)}${done}`} placement="right">
       <ButtonBase

@@ -38,7 +38,7 @@ import { FacesField } from "./FacesField";
 import { PrintField } from "./PrintField";
 import { TreatingField } from "./TreatingField";
 import { changed, fixText } from "./batch";
-import { ticketText } from "./words";
+import { counted, ticketText } from "./words";
 
 type Output = Wish["output"];
 
@@ -105,9 +105,7 @@ export function BatchDialog(props: {
 
   return (
     <Dialog open onClose={props.onClose} aria-labelledby="batch-title" maxWidth={false}>
-      <DialogTitle id="batch-title">
-        Run {props.originals.length} {props.originals.length === 1 ? "picture" : "pictures"}
-      </DialogTitle>
+      <DialogTitle id="batch-title">Run {counted(props.originals.length)}</DialogTitle>
       <DialogContent sx={{ display: "flex", gap: 3, width: 1020, height: 520, overflow: "hidden" }}>
         <Stack spacing={2} sx={{ width: 300, flexShrink: 0, pt: 1, overflowY: "auto" }}>
           <TreatingField value={treating} asSet="each as it was left on the bench" onChange={reset(setTreating)} />

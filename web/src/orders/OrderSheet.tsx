@@ -36,7 +36,7 @@ import { BatchDialog } from "./BatchDialog";
 import { EditDialog } from "./EditDialog";
 import { ShareDialog } from "./ShareDialog";
 import { picked } from "./picking";
-import { dueText, ticketText, today } from "./words";
+import { counted, dueText, ticketText, today } from "./words";
 
 export function OrderSheet(props: {
   contents: OrderContents;
@@ -103,7 +103,12 @@ export function OrderSheet(props: {
   return (
     <Stack component="section" aria-label="Order" sx={{ flex: 1, minWidth: 0, minHeight: 0 }}>
       <Stack spacing={1} sx={{ px: 2.5, pt: 2, pb: 1.5, borderBottom: 1, borderColor: "divider" }}>
-        <Stack direction="row" spacing={1.5} sx={{ alignItems: "baseline" }}>
+        <Stack
+          direction="row"
+          spacing={1.5}
+          useFlexGap
+          sx={{ alignItems: "baseline", flexWrap: { xs: "wrap", md: "nowrap" } }}
+        >
           <Typography variant="h1" component="h2" noWrap>
             {order.title}
           </Typography>
@@ -125,7 +130,12 @@ export function OrderSheet(props: {
             </Box>
           )}
         </Typography>
-        <Stack direction="row" spacing={1} sx={{ alignItems: "center", ml: "-5px !important" }}>
+        <Stack
+          direction="row"
+          spacing={1}
+          useFlexGap
+          sx={{ alignItems: "center", flexWrap: "wrap", ml: "-5px !important" }}
+        >
           <Button
             color="inherit"
             disabled={ids.length === 0}
@@ -134,7 +144,7 @@ export function OrderSheet(props: {
             {chosen.length === ids.length && ids.length > 0 ? "Choose none" : "Choose all"}
           </Button>
           <Typography variant="body2" sx={{ color: "text.secondary", minWidth: 92 }} aria-live="polite">
-            {chosen.length === 0 ? `${ids.length} pictures` : `${chosen.length} of ${ids.length} chosen`}
+            {chosen.length === 0 ? counted(ids.length) : `${chosen.length} of ${ids.length} chosen`}
           </Typography>
           <Button onClick={() => input.current?.click()}>Add pictures</Button>
           <FilePicker ref={input} onFiles={props.onAdd} />

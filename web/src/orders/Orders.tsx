@@ -62,7 +62,7 @@ export function Orders(props: {
 
   return (
     <Box component="main" aria-label="Orders" sx={{ flex: 1, minHeight: 0, display: "flex" }}>
-      <Stack sx={{ width: 372, flexShrink: 0, borderRight: 1, borderColor: "divider", minHeight: 0 }}>
+      <Stack sx={{ width: { xs: 264, md: 372 }, flexShrink: 0, borderRight: 1, borderColor: "divider", minHeight: 0 }}>
         <Stack spacing={1} sx={{ p: 1.5, borderBottom: 1, borderColor: "divider" }}>
           <Stack direction="row" spacing={1}>
             <TextField
@@ -76,7 +76,7 @@ export function Orders(props: {
               New order
             </Button>
           </Stack>
-          <Stack direction="row" spacing={1} sx={{ alignItems: "center" }}>
+          <Stack direction="row" spacing={1} useFlexGap sx={{ alignItems: "center", flexWrap: "wrap" }}>
             <ToggleButtonGroup
               exclusive
               value={shelf}

@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
 import type { Counts, Order } from "../api/client";
-import { chosen, daysUntil, dueText, share, stateText, targetText, ticketText } from "./words";
+import { chosen, counted, daysUntil, dueText, share, stateText, targetText, ticketText } from "./words";
 
 const counts = (part: Partial<Counts>): Counts => ({
   originals: 0,
@@ -57,4 +57,12 @@ test("orders are found, kept apart and sorted", () => {
   expect(ids("work", " fornace", "due")).toEqual([1]);
   expect(ids("look", "", "due")).toEqual([3]);
   expect(ids("archive", "", "due")).toEqual([2]);
+});
+
+test.each([
+  [0, "0 pictures"],
+  [1, "1 picture"],
+  [12, "12 pictures"],
+])("%i are counted as people count", (count, words) => {
+  expect(counted(count)).toBe(words);
 });

@@ -3,6 +3,9 @@
 import type { Counts, Order, Surround, Target, Ticket } from "../api/client";
 import { decimal } from "../app/format";
 
+/** "1 picture", "12 pictures". */
+export const counted = (pictures: number): string => `${pictures} ${pictures === 1 ? "picture" : "pictures"}`;
+
 /** "60 × 40 cm at 240 ppi", "4 times", "long edge 6000 px". */
 export function targetText(target: Target): string {
   switch (target.by) {
@@ -48,12 +51,10 @@ export function dueText(due: string, today: string): string {
 
 export const today = (): string => new Date().toISOString().slice(0, 10);
 
-const many = (count: number, one: string, more: string) => `${count} ${count === 1 ? one : more}`;
-
 /** What an order asks for next, in one line. */
 export function stateText(c: Counts): string {
   if (c.originals === 0) return "no pictures yet";
-  const parts = [many(c.originals, "picture", "pictures")];
+  const parts = [counted(c.originals)];
   if (c.running) parts.push(`${c.running} running`);
   if (c.waiting) parts.push(`${c.waiting} waiting`);
   if (c.failed) parts.push(`${c.failed} failed`);

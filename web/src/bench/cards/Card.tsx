@@ -19,7 +19,7 @@ export function Card(props: {
         onClick={(e) => setAnchor(e.currentTarget)}
         sx={{
           flex: props.grow ?? 1,
-          minWidth: 0,
+          minWidth: 84,
           px: 1.5,
           py: 1,
           display: "block",
