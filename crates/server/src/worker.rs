@@ -215,7 +215,7 @@ impl Worker {
 
         let seconds = watch.seconds_of_work();
         watch.at(Stage::Keeping);
-        let record = self.record(job, &row, &treatment, seconds, forecast);
+        let record = record(&self.studio, job, &row, &treatment, seconds, forecast);
         let key = FileStore::result_key(job.id, job.attempts, job.settings.format.extension());
         let bytes = self.files.put_file(&key, &scratch.0).await?;
         let held = self.insist(|| self.store.finish_job(job, &self.name, &key, bytes, &record)).await?;
@@ -226,30 +226,6 @@ impl Worker {
             self.files.delete(&key).await?;
         }
         Ok(())
-    }
-
-    fn record(
-        &self,
-        job: &Job,
-        row: &OriginalRow,
-        treatment: &Treatment,
-        seconds: f64,
-        forecast: Option<f64>,
-    ) -> Record {
-        Record {
-            original: row.name.clone(),
-            original_sha256: row.hash,
-            original_size: row.facts.size,
-            size: treatment.sheet(),
-            frame: treatment.frame,
-            treatment: treatment.describe(&self.studio.renderer().shelf()),
-            treatment_hash: job.treatment,
-            settings: job.settings,
-            profile: row.facts.profile.clone(),
-            seconds,
-            forecast,
-            version: env!("CARGO_PKG_VERSION").to_owned(),
-        }
     }
 
     /// Corrects this machine's rates by what a run took, and with them the forecasts of what waits.
@@ -271,6 +247,31 @@ impl Worker {
         if let Err(error) = told.await {
             tracing::warn!(%error, "what was learnt of this machine's speed could not be kept");
         }
+    }
+}
+
+/// What was done, to be kept with the enlargement that came of it.
+pub(crate) fn record(
+    studio: &Studio,
+    job: &Job,
+    row: &OriginalRow,
+    treatment: &Treatment,
+    seconds: f64,
+    forecast: Option<f64>,
+) -> Record {
+    Record {
+        original: row.name.clone(),
+        original_sha256: row.hash,
+        original_size: row.facts.size,
+        size: treatment.sheet(),
+        frame: treatment.frame,
+        treatment: treatment.describe(&studio.renderer().shelf()),
+        treatment_hash: job.treatment,
+        settings: job.settings,
+        profile: row.facts.profile.clone(),
+        seconds,
+        forecast,
+        version: env!("CARGO_PKG_VERSION").to_owned(),
     }
 }
 

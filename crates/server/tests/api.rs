@@ -157,7 +157,7 @@ async fn a_print_is_planned_with_its_verdict() {
 async fn a_picture_is_read_and_what_it_suggests_can_be_run() {
     let server = Server::start().await;
     let order = server.new_order().await;
-    let photo = std::fs::read(project().join("demo/pictures/furnace-hall.jpg")).unwrap();
+    let photo = std::fs::read(project().join("crates/core/tests/pictures/furnace-hall.jpg")).unwrap();
     let outcome = server.import(order, vec![("furnace-hall.jpg", photo)]).await;
     let id = outcome[0]["original"]["id"].as_u64().unwrap();
     let reading = Server::json(server.get(&format!("/originals/{id}/reading")).await, StatusCode::OK).await;

@@ -17,6 +17,10 @@ use crate::{Store, StoreError, from_text, missing, to_text};
 /// machine that is switched off now and then gets to the end all the same.
 pub const MOST_ATTEMPTS: u32 = 8;
 
+/// Why such a job failed.
+pub const STOPPED_TOO_OFTEN: &str =
+    "its worker stopped without an end too often: see the log of the server, or run it again";
+
 /// Seconds for which a lease holds without a sign of life.
 pub const LEASE_SECONDS: u32 = 15;
 
@@ -72,8 +76,9 @@ impl Store {
     pub async fn take_job(&self, worker: &str) -> Result<Option<Job>, StoreError> {
         sqlx::query!(
             "UPDATE jobs SET state = 'failed', stage = NULL, lease_owner = NULL, finished_at = CURRENT_TIMESTAMP(3),
-                 reason = 'its worker stopped without an end too often: see the log of the server, or run it again'
+                 reason = ?
              WHERE state = 'running' AND lease_until < CURRENT_TIMESTAMP(3) AND attempts >= ?",
+            STOPPED_TOO_OFTEN,
             MOST_ATTEMPTS
         )
         .execute(&self.pool)
@@ -104,6 +109,20 @@ impl Store {
         .await?;
         transaction.commit().await?;
         Ok(Some(self.job(next.id).await?))
+    }
+
+    /// Says that a job in hand was begun so many seconds ago: for a run that was made elsewhere and is put down here.
+    pub async fn begun_before(&self, job: u64, worker: &str, seconds: f64) -> Result<(), StoreError> {
+        sqlx::query!(
+            "UPDATE jobs SET started_at = CURRENT_TIMESTAMP(3) - INTERVAL ? SECOND
+             WHERE id = ? AND state = 'running' AND lease_owner = ?",
+            seconds,
+            job,
+            worker
+        )
+        .execute(&self.pool)
+        .await?;
+        Ok(())
     }
 
     /// Renews a lease and tells how far the work is.

@@ -49,6 +49,20 @@ async fn each_job_goes_to_one_worker(#[future(awt)] database: Database) {
 
 #[rstest]
 #[tokio::test]
+async fn a_run_from_elsewhere_keeps_its_length(#[future(awt)] database: Database) {
+    let store = &database.store;
+    queued(store, 1).await;
+    let id = store.take_job("a").await.unwrap().unwrap().id;
+    for (worker, due) in [("b", 0.0), ("a", 90.5)] {
+        store.begun_before(id, worker, 90.5).await.unwrap();
+        let job = store.job(id).await.unwrap();
+        let ago = (store.now().await.unwrap() - job.started_at.unwrap()).as_seconds_f64();
+        assert!((ago - due).abs() < 5.0, "{ago}");
+    }
+}
+
+#[rstest]
+#[tokio::test]
 async fn a_finished_job_has_its_enlargement_and_only_once(#[future(awt)] database: Database) {
     let store = &database.store;
     queued(store, 1).await;

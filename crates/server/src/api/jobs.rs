@@ -143,7 +143,7 @@ pub(super) async fn new_job(
 }
 
 /// The name of a result.
-pub(super) fn result_name(
+pub fn result_name(
     pattern: Option<&str>,
     original: &str,
     treatment: &Treatment,

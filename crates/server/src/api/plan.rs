@@ -149,7 +149,7 @@ impl Wish {
     }
 
     /// What another of its treatments comes to.
-    fn other(&self, alternative: &Alternative, shelf: &Shelf, row: &OriginalRow) -> Result<Worked, RecipeError> {
+    pub fn other(&self, alternative: &Alternative, shelf: &Shelf, row: &OriginalRow) -> Result<Worked, RecipeError> {
         let Alternative { steps, areas, .. } = alternative.clone();
         Recipe { steps, areas, ..self.recipe_for(row) }.work_out(shelf, row.facts.size, self.target)
     }
