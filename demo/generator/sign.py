@@ -141,6 +141,4 @@ def build(w, h, seed=1, text='VETRERIA', small='soffiatori dal 1871'):
 
 
 if __name__ == '__main__':
-    a = args('sign', spp=32, text='VETRERIA', small='soffiatori dal 1871')
-    im = render_clean(build(a.width, a.height, a.seed, a.text, a.small), a.spp, k=.35)
-    finish(im, a, iso=100, balance=(.97, 1.0, 1.06), blur=.45, vignette=.25, sharp=.5, contrast=1.05)
+    run('sign', build, spp=32, text='VETRERIA', small='soffiatori dal 1871')

@@ -1,6 +1,6 @@
-"""The small pictures on which models show what they do, cut from the project's own demo pictures and renderings.
+"""The small pictures on which models show what they do, cut from the project's own made-up photographs and renderings.
 
-    python -m dettaglio_foundry.examples ../demo/pictures ../models/examples
+    python -m dettaglio_foundry.examples ../crates/core/tests/pictures ../models/examples
 
 One a subject, at the size that goes into a model: an enlarger of four makes 384 x 288 of 96 x 72.
 """

@@ -123,7 +123,7 @@ fn tiled_equals_whole(#[case] id: &str) {
 #[case("everyday-x2-draft", 2)]
 #[case("everyday-x4-draft", 4)]
 fn a_model_beats_plain_resampling(#[case] id: &str, #[case] factor: u32) {
-    let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/pictures/isola-brina-sign.jpg");
+    let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/pictures/isola-brina-sign.jpg");
     let photo = read(&file, ContentHash::of_file(&file).unwrap(), &Limits::default()).unwrap().original;
     let truth = photo.region(Region::new(300, 160, 384, 288));
     let (size, small) = (truth.size(), Size::new(384 / factor, 288 / factor));

@@ -14,16 +14,16 @@ use rstest::rstest;
 #[path = "../examples/damage/mod.rs"]
 mod damage;
 
-fn demo(name: &str) -> Decoded {
-    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/pictures").join(name);
+fn pictured(name: &str) -> Decoded {
+    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/pictures").join(name);
     read(&path, ContentHash::of_file(&path).unwrap(), &Limits::default()).unwrap()
 }
 
-/// A demo picture shrunk to half, in which little of its own noise and none of its blocks are left.
+/// A picture shrunk to half, in which little of its own noise and none of its blocks are left.
 ///
 /// By a whole factor, for any other leaves a period of its own.
 fn calm(name: &str) -> Planes {
-    let original = demo(name).original;
+    let original = pictured(name).original;
     let side = |px: u32| px / 2;
     let size = Size::new(side(original.size().width), side(original.size().height));
     resample(&original, size, size.whole(), Kernel::Lanczos3)
@@ -39,7 +39,7 @@ fn with_noise(planes: &Planes, curve: NoiseCurve) -> Planes {
 }
 
 fn reading(planes: &Planes) -> Reading {
-    let facts = demo("isola-brina-sign.jpg").facts;
+    let facts = pictured("isola-brina-sign.jpg").facts;
     Reading::of(&damage::as_original(planes), &dettaglio_core::codec::Facts { jpeg_quality: None, ..facts })
 }
 
@@ -227,7 +227,7 @@ mod suggested {
     const WALL: PrintFacts = PrintFacts { factor: 4.0, ppi: Some(200.0), distance_m: Some(0.6) };
 
     fn suggestion(planes: &Planes, print: PrintFacts) -> Suggestion {
-        let facts = demo("isola-brina-sign.jpg").facts;
+        let facts = pictured("isola-brina-sign.jpg").facts;
         Suggestion::of(&reading(planes), &[], &facts, &shelf(), print)
     }
 

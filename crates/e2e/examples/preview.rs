@@ -11,7 +11,7 @@
 #[path = "../tests/browser/mod.rs"]
 mod browser;
 
-use browser::{Browser, project, service};
+use browser::{Browser, order_with, project, service};
 use dettaglio_server::service::Service;
 use dettaglio_store::testing::TestServer;
 use serde_json::{Value, json};
@@ -69,18 +69,9 @@ struct Bench {
 impl Bench {
     async fn start(database: &TestServer, folder: &tempfile::TempDir) -> Self {
         let service = service(folder, database, false).await;
-        let client = reqwest::Client::new();
-        let base = format!("http://{}/api/v1", service.address);
-        let post = async |path: &str, body: Value| -> Value {
-            client.post(format!("{base}{path}")).json(&body).send().await.unwrap().json().await.unwrap()
-        };
-        let order = post("/orders", json!({ "title": "Room 2" })).await;
         let picture = std::fs::read(project().join("demo/pictures/vases-on-the-sill.jpg")).expect("the demo's picture");
-        let part = reqwest::multipart::Part::bytes(picture).file_name("vases.jpg");
-        let form = reqwest::multipart::Form::new().part("files", part);
-        let url = format!("{base}/orders/{}/originals", order["id"]);
-        let outcome: Value = client.post(url).multipart(form).send().await.unwrap().json().await.unwrap();
-        let original = outcome[0]["original"]["id"].as_u64().unwrap();
+        let original = order_with(&service, "Room 2", "vases.jpg", picture).await;
+        let client = reqwest::Client::new();
         Self { page: Browser::start().await, service, original, client }
     }
 

@@ -2,7 +2,7 @@
 
 mod browser;
 
-use browser::{Browser, project, service};
+use browser::{Browser, order_with, project, service};
 use dettaglio_store::testing::TestServer;
 use serde_json::{Value, json};
 
@@ -11,31 +11,10 @@ async fn a_face_is_found_and_compared() {
     let database = TestServer::shared();
     let folder = tempfile::tempdir().unwrap();
     let service = service(&folder, &database, false).await;
-    let base = format!("http://{}/api/v1", service.address);
-    let client = reqwest::Client::new();
-    let order: Value = client
-        .post(format!("{base}/orders"))
-        .json(&json!({ "title": "Family album" }))
-        .send()
-        .await
-        .unwrap()
-        .json()
-        .await
-        .unwrap();
     let person = std::fs::read(project().join("foundry/heads/kept/1002-0.png")).unwrap();
-    let form = reqwest::multipart::Form::new()
-        .part("files", reqwest::multipart::Part::bytes(person).file_name("glassblower.png"));
-    let outcome: Value = client
-        .post(format!("{base}/orders/{}/originals", order["id"]))
-        .multipart(form)
-        .send()
-        .await
-        .unwrap()
-        .json()
-        .await
-        .unwrap();
-    let id = outcome[0]["original"]["id"].as_u64().unwrap();
-    let wish = format!("{base}/originals/{id}/wish");
+    let id = order_with(&service, "Family album", "glassblower.png", person).await;
+    let client = reqwest::Client::new();
+    let wish = format!("http://{}/api/v1/originals/{id}/wish", service.address);
     let mut first: Value = client.get(&wish).send().await.unwrap().json().await.unwrap();
     first["faces"] = Value::Null;
     assert!(client.put(&wish).json(&first).send().await.unwrap().status().is_success());
@@ -58,6 +37,15 @@ async fn a_face_is_found_and_compared() {
     })
     .await;
     assert_eq!(page.serious_faults().await, Vec::<String>::new());
+
+    // It is left alone, taken for no face, and found again.
+    let card = "[aria-label=Process]";
+    page.click("[role=dialog] label", "Face 1").await;
+    page.wait_for_text(card, "1 found, left alone").await;
+    page.click_named("[role=dialog] button", "Face 1 is no face").await;
+    page.wait_for_text(card, "none found").await;
+    page.click("[role=dialog] button", "Back to those found").await;
+    page.wait_for_text(card, "1 of 1, 70 %").await;
 
     page.close().await;
     service.stop().await;

@@ -2,7 +2,7 @@
 
 mod browser;
 
-use browser::{Browser, project, service};
+use browser::{Browser, order_with, project, service};
 use dettaglio_core::codec::png_bytes;
 use dettaglio_core::picture::{Planes, Size};
 use dettaglio_server::service::Service;
@@ -24,24 +24,10 @@ fn quarters() -> Vec<u8> {
 /// A browser on a server with one order that holds the picture of [`quarters`]; its number.
 async fn with_quarters(folder: &TempDir, database: &TestServer) -> (Service, Browser, u64) {
     let service = service(folder, database, false).await;
-    let base = format!("http://{}/api/v1", service.address);
-    let client = reqwest::Client::new();
-    let order: Value = client
-        .post(format!("{base}/orders"))
-        .json(&json!({ "title": "Room 2" }))
-        .send()
-        .await
-        .unwrap()
-        .json()
-        .await
-        .unwrap();
-    let part = reqwest::multipart::Part::bytes(quarters()).file_name("quarters.png");
-    let form = reqwest::multipart::Form::new().part("files", part);
-    let url = format!("{base}/orders/{}/originals", order["id"]);
-    let outcome: Value = client.post(url).multipart(form).send().await.unwrap().json().await.unwrap();
+    let picture = order_with(&service, "Room 2", "quarters.png", quarters()).await;
     let page = Browser::on(&service).await;
     page.wait_for_tiles().await;
-    (service, page, outcome[0]["original"]["id"].as_u64().unwrap())
+    (service, page, picture)
 }
 
 async fn get(service: &Service, path: &str) -> Value {

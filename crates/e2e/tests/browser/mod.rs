@@ -47,6 +47,20 @@ pub async fn service(folder: &TempDir, database: &TestServer, demo: bool) -> Ser
     Service::start(settings).await.expect("the service starts")
 }
 
+/// An order with one picture, over HTTP; the picture's number.
+pub async fn order_with(service: &Service, title: &str, file: &str, picture: Vec<u8>) -> u64 {
+    let base = format!("http://{}/api/v1", service.address);
+    let client = reqwest::Client::new();
+    let answer = async |request: reqwest::RequestBuilder| -> Value {
+        request.send().await.expect("an answer").json().await.expect("JSON")
+    };
+    let order = answer(client.post(format!("{base}/orders")).json(&json!({ "title": title }))).await;
+    let part = reqwest::multipart::Part::bytes(picture).file_name(file.to_owned());
+    let form = reqwest::multipart::Form::new().part("files", part);
+    let outcome = answer(client.post(format!("{base}/orders/{}/originals", order["id"])).multipart(form)).await;
+    outcome[0]["original"]["id"].as_u64().unwrap_or_else(|| panic!("no picture came in: {outcome}"))
+}
+
 pub struct Browser {
     pub driver: Client,
     process: Process,
