@@ -1657,7 +1657,7 @@ export interface components {
             depth: number;
             /** @description Exposure and lens as the camera wrote them, such as "1/250 s, f/4, 85 mm". */
             exposure?: string | null;
-            /** @description "JPEG", "PNG", "TIFF" or "WebP". */
+            /** @description "JPEG", "PNG", "TIFF", "WebP", "DNG" or "Camera raw". */
             format: string;
             /** @description Whether there was transparency, which is laid on white. */
             had_transparency: boolean;
