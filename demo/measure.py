@@ -20,7 +20,7 @@ PUT_IN = {
     "vases-on-the-sill.jpg": (2.74, 0.40, 90),
     "furnace-hall.jpg": (16.29, 0.65, 92),
     "kiln-chimneys.dng": (None, 0.50, None),
-    "courtyard-fern.jpg": (None, 0.40, 88),
+    "courtyard-fern.jpg": (4.42, 0.40, 88),
     "weavers-shop.jpg": (None, 0.40, 90),
     "sheepskin.tif": (1.90, 0.40, None),
     "harbour-morning.jpg": (2.14, 0.40, 76),

@@ -9,6 +9,7 @@ inside it holds the small damaged picture of the same name, which is then enlarg
 
 import glob
 import random
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -31,6 +32,7 @@ RENDERED = 6
 PRINTS = ["chelsea", "coffee", "motorcycle_left", "Dune", "TwoWings", "LadyBird"]
 NIGHT = ["chelsea", "coffee", "motorcycle_left", "Dune", "TwoWings", "Blinds"]
 FACTOR = 4
+PORTRAITS = range(1001, 1013)  # of heads/kept: people that no model was trained on
 
 
 def as_tensor(picture: np.ndarray) -> torch.Tensor:
@@ -109,6 +111,13 @@ def write_night(out: Path, photographs: Path) -> None:
         save(picture[None], out / path.name)
 
 
+def write_portraits(out: Path) -> None:
+    out.mkdir(parents=True, exist_ok=True)
+    kept = Path(__file__).parent.parent / "heads" / "kept"
+    for seed in PORTRAITS:
+        shutil.copy(kept / f"{seed}-0.png", out)
+
+
 def main() -> None:
     if len(sys.argv) != 3 or sys.argv[1] not in ("fonts", "held-out"):
         sys.exit("usage: python -m dettaglio_foundry.subjects (fonts | held-out) FOLDER")
@@ -123,6 +132,7 @@ def main() -> None:
     write_foliage(out / "foliage")
     write_old_prints(out / "prints", out)
     write_night(out / "night", out)
+    write_portraits(out / "portrait")
 
 
 if __name__ == "__main__":

@@ -152,7 +152,12 @@ fn clean(reading: &Reading, facts: &Facts, shelf: &Shelf, reasons: &mut Vec<Reas
         clean.marks = Some(Marks { model: ModelRef::of(card), quality, strength: 1.0 });
     }
     let noise = reading.noise;
-    if noise.sigma >= NOISY
+    if noise.sigma >= NOISY && !reading.is_noisy(facts.iso) {
+        because(format!(
+            "noise of at most sigma {:.1} cannot be told from texture: left alone, as cleaning would take the texture",
+            noise.sigma
+        ));
+    } else if reading.is_noisy(facts.iso)
         && let Some(card) = denoiser(reading, facts, shelf)
     {
         because(format!(
@@ -247,7 +252,7 @@ fn faces(found: &[Face], shelf: &Shelf, print: PrintFacts, because: &mut impl Fn
 }
 
 fn finish(reading: &Reading, print: PrintFacts, sharpened: bool, because: &mut impl FnMut(Step, String)) -> Finish {
-    let grain = (reading.noise.sigma >= 4.0 && print.factor > 1.5).then(|| {
+    let grain = (!reading.noise.hidden && reading.noise.sigma >= 4.0 && print.factor > 1.5).then(|| {
         let size = (print.factor as f32 * 0.5).clamp(1.0, 4.0);
         because(Step::Finish, "a trace of its own grain keeps cleaned tone from looking painted".to_owned());
         PrintGrain { amount: 0.12, level: reading.noise.level.times(1.0), size }

@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use dettaglio_core::clean::NoiseCurve;
-use dettaglio_core::codec::{Decoded, read};
+use dettaglio_core::codec::{Decoded, Facts, read};
 use dettaglio_core::enlarge::{Kernel, resample};
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::limits::Limits;
@@ -40,7 +40,7 @@ fn with_noise(planes: &Planes, curve: NoiseCurve) -> Planes {
 
 fn reading(planes: &Planes) -> Reading {
     let facts = pictured("isola-brina-sign.jpg").facts;
-    Reading::of(&damage::as_original(planes), &dettaglio_core::codec::Facts { jpeg_quality: None, ..facts })
+    Reading::of(&damage::as_original(planes), &Facts { jpeg_quality: None, ..facts })
 }
 
 #[rstest]
@@ -67,6 +67,20 @@ fn noise_is_read_at_each_brightness() {
         assert!((got - due).abs() < 0.15 * due, "{got} for {due} at {point}");
     }
     assert!(got.colour > 0.6 * got.luminance, "independent colours are colour noise as well");
+}
+
+fn whole(name: &str) -> Planes {
+    let original = pictured(name).original;
+    original.region(original.size().whole())
+}
+
+#[test]
+fn noise_is_told_from_texture_where_something_is_calm_or_the_noise_is_stronger() {
+    let hidden = |planes: &Planes| reading(planes).noise.hidden;
+    let (wool, vases) = (whole("sheepskin.jpg"), whole("vases-on-the-sill.jpg"));
+    assert!(hidden(&wool) && !hidden(&vases) && !hidden(&whole("furnace-hall.jpg")));
+    assert!(!hidden(&with_noise(&wool, NoiseCurve::flat(15.0))));
+    assert!(!hidden(&with_noise(&vases, NoiseCurve::flat(4.0))));
 }
 
 #[test]
@@ -239,6 +253,21 @@ mod suggested {
         assert!((noise.level.at(0.5) - 12.0).abs() < 2.0, "{:?}", noise.level);
         // Nothing stays behind from the picture before.
         assert_eq!(suggestion(&calm, WALL).clean.noise, None);
+    }
+
+    #[test]
+    fn texture_is_not_cleaned_away_as_noise_unless_the_camera_says_that_there_is_some() {
+        let read = reading(&whole("sheepskin.jpg"));
+        assert!(read.noise.hidden, "{:?}", read.noise);
+        assert!(read.conclusion()[0].contains("at most"), "{:?}", read.conclusion());
+        let of = |iso| {
+            let facts = Facts { iso, ..pictured("isola-brina-sign.jpg").facts };
+            Suggestion::of(&read, &[], &facts, &shelf(), WALL)
+        };
+        let base = of(Some(100));
+        assert_eq!(base.clean.noise, None);
+        assert!(base.reasons.iter().any(|r| r.text.contains("cannot be told from texture")), "{:?}", base.reasons);
+        assert!(of(Some(6400)).clean.noise.is_some());
     }
 
     #[test]

@@ -2112,6 +2112,8 @@ export interface components {
              * @description Standard deviation of colour noise: of what is left when luminance is taken out, in 8-bit levels.
              */
             colour: number;
+            /** @description Whether there is so little but texture that noise cannot be told from it: what was measured is then the most that it can be. */
+            hidden?: boolean;
             /** @description Root mean square over the three colours, at eight brightnesses, in 8-bit levels. */
             level: components["schemas"]["NoiseCurve"];
             /**

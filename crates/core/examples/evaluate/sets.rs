@@ -77,5 +77,5 @@ they are not part of this repository.
   half size, a part of each; grass and gravel (CC0) from the PyPI package scikit-image.
 - lettering, fur: rendered from seeds, the type in fonts that no model was trained on. prints: some of the photographs
   above, faded, and scanned by a simulation of paper grain, halftone, dust and scratches. night: some of them, darkened,
-  with rendered points of light and wires.
+  with rendered points of light and wires. portrait: twelve of the made-up people of foundry/heads/kept.
 ";

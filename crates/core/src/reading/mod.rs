@@ -56,6 +56,9 @@ const WINDOW: u32 = 2800;
 /// Noise from which on cleaning pays, in 8-bit levels.
 pub const NOISY: f32 = 1.5;
 
+/// ISO sensitivity from which on there is noise, whether it can be told from texture or not.
+const SURELY_NOISY_ISO: u32 = 1600;
+
 /// JPEG quality below which marks show once enlarged.
 pub const MARKED_QUALITY: f32 = 88.0;
 
@@ -97,6 +100,12 @@ impl Reading {
         [self.jpeg_quality, self.former_jpeg.map(|f| f.quality)].into_iter().flatten().min_by(f32::total_cmp)
     }
 
+    /// Whether there is noise worth taking out. Where only texture was to be seen, the camera's `iso` decides: cleaning for noise
+    /// that is none takes the texture.
+    pub fn is_noisy(&self, iso: Option<u32>) -> bool {
+        self.noise.sigma >= NOISY && (!self.noise.hidden || iso.is_some_and(|iso| iso >= SURELY_NOISY_ISO))
+    }
+
     /// Resolution that the picture's real detail gives on paper, when its pixels give `ppi`.
     pub fn detail_ppi(&self, ppi: f64) -> f64 {
         ppi * f64::from(self.detail.usable)
@@ -111,10 +120,15 @@ impl Reading {
     }
 
     fn noise_words(&self) -> Option<String> {
-        let NoiseReading { level, sigma, colour, luminance } = self.noise;
+        let NoiseReading { level, sigma, colour, luminance, hidden } = self.noise;
         let word = match sigma {
             s if s < 0.8 => return Some("Practically free of noise.".to_owned()),
             s if s < NOISY => return Some(format!("A trace of noise, sigma {sigma:.1}: no need to clean.")),
+            _ if hidden => {
+                return Some(format!(
+                    "Texture all over: noise cannot be told from it, and is at most of sigma {sigma:.1}."
+                ));
+            }
             s if s < 4.0 => "Light noise",
             s if s < 10.0 => "Clear noise",
             _ => "Strong noise",

@@ -11,7 +11,7 @@ import { Card } from "./Card";
 export function readingLine(reading: Reading | undefined): string {
   if (!reading) return "being measured";
   const { noise, softness } = reading.reading;
-  const grain = noise.sigma < 0.8 ? "no noise" : `noise ${decimal(noise.sigma, 1)}`;
+  const grain = noise.sigma < 0.8 ? "no noise" : noise.hidden ? "texture" : `noise ${decimal(noise.sigma, 1)}`;
   if (!softness) return grain;
   return `${grain}, ${softness.sigma < 0.95 ? "sharp" : softness.sigma < 2.2 ? "a little soft" : "soft"}`;
 }
@@ -54,7 +54,7 @@ export function ReadingCard(props: { original: Original; reading?: Reading; onRe
             </Typography>
           ))}
         </Stack>
-        {reading && <NoiseByBrightness level={reading.reading.noise.level} />}
+        {reading && <NoiseByBrightness {...reading.reading.noise} />}
         <Box component="dl" sx={{ m: 0, mt: 1, pt: 1, borderTop: 1, borderColor: "divider" }}>
           <Fact name="Size">
             {pixels(facts.size)}, {decimal(megapixels, megapixels < 10 ? 2 : 1)} megapixels
@@ -89,7 +89,7 @@ export function ReadingCard(props: { original: Original; reading?: Reading; onRe
 }
 
 /** Sigma at eight brightnesses, from black to white. */
-function NoiseByBrightness({ level }: { level: number[] }) {
+function NoiseByBrightness({ level, hidden }: { level: number[]; hidden?: boolean }) {
   const most = Math.max(4, ...level);
   return (
     <Box role="img" aria-label={`Noise from the shadows to the lights: ${level.map((v) => decimal(v, 1)).join(", ")}`}>
@@ -108,7 +108,8 @@ function NoiseByBrightness({ level }: { level: number[] }) {
         ))}
       </Stack>
       <Typography variant="caption" sx={{ color: "text.secondary" }}>
-        noise from the shadows to the lights, up to {decimal(Math.max(...level), 1)} of 255 levels
+        {hidden ? "noise and texture" : "noise"} from the shadows to the lights, up to {decimal(Math.max(...level), 1)} of
+        255 levels
       </Typography>
     </Box>
   );
