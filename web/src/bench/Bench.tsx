@@ -16,6 +16,7 @@ import {
   answered,
   api,
   sentence,
+  type Spot,
 } from "../api/client";
 import { keys, suggestionQuery, useForecast, useKeptWish, useMeasures, usePlan, useReading } from "../api/queries";
 import { decimal } from "../app/format";
@@ -306,6 +307,11 @@ function LightTable(props: {
   const views = panes.map((pane) => paneView(pane, source));
 
   const described = JSON.stringify(views.map((v) => v.candidate));
+  // The first of the spots that the picture came with; those that are pinned later move nothing.
+  const [first, setFirst] = useState<{ of: number; spot?: Spot }>();
+  if (spots.known && first?.of !== original.id)
+    setFirst({ of: original.id, spot: spots.suggested ? undefined : spots.spots[0] });
+  const opening = first?.of === original.id ? first.spot : undefined;
   const subject = useMemo(() => {
     const { width, height } = original.facts.size;
     const far = Math.max(0, Math.ceil(Math.log2(Math.max(plan.sheet.width, plan.sheet.height) / TILE)));
@@ -315,6 +321,7 @@ function LightTable(props: {
     return {
       // Another crop is another picture; the same one at another size is not.
       picture: `${original.id} ${extent.width.toFixed(0)} ${extent.height.toFixed(0)} ${JSON.stringify(wish.frame)}`,
+      opening: opening && through(plan.place, opening),
       original: extent,
       factor,
       thumbnail: bare ? `/api/v1/originals/${original.id}/thumbnail` : `${bicubic}/${far}/0/0`,
@@ -322,7 +329,7 @@ function LightTable(props: {
       panes: views.map((v) => v.candidate),
     };
     // eslint-disable-next-line react-hooks/exhaustive-deps -- the candidates are compared by what they say
-  }, [described, original.id, extent, factor, hash, plan.plain.bicubic, plan.sheet, wish.frame]);
+  }, [described, original.id, extent, factor, hash, plan.plain.bicubic, plan.sheet, plan.place, wish.frame, opening]);
 
   // Figures: at the pointer once it rests, of the whole view while the map is shown.
   const rested = useLater(pointer, 160);

@@ -11,6 +11,8 @@ export const MOST_SPOTS = 8;
 
 export interface SpotsControl {
   spots: Spot[];
+  /** Whether they are known by now. */
+  known: boolean;
   /** Nobody set any yet: these are suggested by the picture. */
   suggested: boolean;
   set: (spots: Spot[]) => Promise<void>;
@@ -27,6 +29,7 @@ export function useSpots(original: Original): SpotsControl {
   });
   return {
     spots: data?.spots ?? [],
+    known: data !== undefined,
     suggested: data?.suggested ?? false,
     set: async (spots) => {
       client.setQueryData(key, { spots, suggested: false });

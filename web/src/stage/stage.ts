@@ -39,8 +39,10 @@ export interface Subject {
   under: Candidate;
   /** Address of a small picture of the original, shown before anything else arrives. */
   thumbnail: string;
-  /** Changes when another picture is on the table, which then opens at its liveliest place. */
+  /** Changes when another picture is on the table, which then opens where `opening` says, or at its liveliest place. */
   picture: string;
+  /** A place of the sheet that the person has chosen to look at first. */
+  opening?: Point;
 }
 
 /** A numbered place that is marked in every pane. */
@@ -77,6 +79,8 @@ export class Stage {
   private thumbnail?: HTMLImageElement;
   private camera: Camera = { x: 0, y: 0, scale: 1 };
   private fitted = true;
+  /** Nobody has moved the view since the picture opened. */
+  private opened = false;
   private curtain = 0.5;
   private layout: Layout = "curtain";
   private smooth = false;
@@ -143,7 +147,10 @@ export class Stage {
       if (another || !old || !sameSize(old, now)) this.previous.delete(i);
       else if (address(old) !== address(now)) this.previous.set(i, old);
     });
+    const opening = subject?.opening && !this.subject?.opening ? subject.opening : undefined;
     this.subject = subject;
+    // What the person chose may be known later than the picture.
+    if (!another && opening && this.opened) this.open(opening);
     if (another) {
       this.fitted = true;
       this.thumbnail = undefined;
@@ -152,7 +159,7 @@ export class Stage {
         image.onload = () => {
           if (this.subject?.picture !== subject.picture) return;
           this.thumbnail = image;
-          this.openAtLiveliest(image);
+          if (this.fitted) this.open(subject.opening ?? this.liveliestOf(image));
           this.refresh();
         };
         image.src = subject.thumbnail;
@@ -161,16 +168,24 @@ export class Stage {
     this.refresh();
   }
 
-  /** Opens a picture where a comparison tells the most, at 100 %, unless the hand was faster. */
-  private openAtLiveliest(image: HTMLImageElement): void {
+  /** Opens a picture at a place, at 100 %. */
+  private open(at: Point): void {
+    if (!this.subject) return;
+    const { original, factor } = this.subject;
+    this.place(filled({ ...at, scale: factor }, this.pane(), original));
+    this.opened = true;
+  }
+
+  /** Where a comparison tells the most, in pixels of the original. */
+  private liveliestOf(image: HTMLImageElement): Point {
     const canvas = new OffscreenCanvas(image.naturalWidth, image.naturalHeight);
     const context = canvas.getContext("2d");
-    if (!context || !this.fitted || !this.subject) return;
+    const { width: across = 0, height: down = 0 } = this.subject?.original ?? {};
+    if (!context) return { x: across / 2, y: down / 2 };
     context.drawImage(image, 0, 0);
     const { data, width, height } = context.getImageData(0, 0, canvas.width, canvas.height);
     const [x, y] = liveliest(data, width, height);
-    const { original, factor } = this.subject;
-    this.place(filled({ x: x * original.width, y: y * original.height, scale: factor }, this.pane(), original));
+    return { x: x * across, y: y * down };
   }
 
   /** Puts a spot, given as shares of the picture's sides, into the middle. */
@@ -234,6 +249,7 @@ export class Stage {
 
   fit(): void {
     this.fitted = true;
+    this.opened = false;
     this.refresh();
   }
 
@@ -356,6 +372,7 @@ export class Stage {
   private place(camera: Camera): void {
     if (!this.subject) return;
     this.fitted = false;
+    this.opened = false;
     this.camera = held(camera, this.subject.original);
     this.refresh();
   }

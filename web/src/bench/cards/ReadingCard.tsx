@@ -108,8 +108,8 @@ function NoiseByBrightness({ level, hidden }: { level: number[]; hidden?: boolea
         ))}
       </Stack>
       <Typography variant="caption" sx={{ color: "text.secondary" }}>
-        {hidden ? "noise and texture" : "noise"} from the shadows to the lights, up to {decimal(Math.max(...level), 1)} of
-        255 levels
+        {hidden ? "noise and texture" : "noise"} from the shadows to the lights, up to {decimal(Math.max(...level), 1)}{" "}
+        of 255 levels
       </Typography>
     </Box>
   );
