@@ -136,7 +136,7 @@ impl Suggestion {
         }
         let gains = gains(reading, print, &mut because);
 
-        let faces = faces(found, shelf, print, &mut because);
+        let faces = faces(found, is_damaged(reading, facts), shelf, print, &mut because);
         let finish = finish(reading, print, sharpened, &mut because);
         Self { clean, subject: subject.to_owned(), grade, strength, faces, finish, gains, reasons }
     }
@@ -217,9 +217,22 @@ fn gains(reading: &Reading, print: PrintFacts, because: &mut impl FnMut(Step, St
     false
 }
 
-/// On where a face of a size that can be restored was found, the print is larger than the picture, and the restorer's
-/// measured gain is worth it.
-fn faces(found: &[Face], shelf: &Shelf, print: PrintFacts, because: &mut impl FnMut(Step, String)) -> Option<Faces> {
+/// Whether there is something in the picture that a restorer of faces makes up for.
+fn is_damaged(reading: &Reading, facts: &Facts) -> bool {
+    reading.softness.is_some_and(|s| s.sigma >= SOFT)
+        || reading.is_noisy(facts.iso)
+        || reading.worst_quality().is_some_and(|q| q < MARKED_QUALITY)
+}
+
+/// On where a face of a size that can be restored was found in a picture that is soft, noisy or compressed, the print is larger than
+/// the picture, and the restorer's measured gain is worth it.
+fn faces(
+    found: &[Face],
+    damaged: bool,
+    shelf: &Shelf,
+    print: PrintFacts,
+    because: &mut impl FnMut(Step, String),
+) -> Option<Faces> {
     if found.is_empty() || print.factor <= 1.01 {
         return None;
     }
@@ -239,7 +252,9 @@ fn faces(found: &[Face], shelf: &Shelf, print: PrintFacts, because: &mut impl Fn
         let (least, most) = eyes.fold((f32::INFINITY, 0.0_f32), |(l, m), e| (l.min(e), m.max(e)));
         let range = if most - least < 2.0 { format!("{most:.0}") } else { format!("{least:.0} to {most:.0}") };
         because(Step::Faces, format!("{} with {range} px between the eyes", faces(some)));
-        if gain < CLEARLY_BETTER {
+        if !damaged {
+            because(Step::Faces, "the picture is sharp and clean: faces are left to the enlarging model".to_owned());
+        } else if gain < CLEARLY_BETTER {
             because(
                 Step::Faces,
                 format!(
@@ -248,7 +263,7 @@ fn faces(found: &[Face], shelf: &Shelf, print: PrintFacts, because: &mut impl Fn
             );
         }
     }
-    (some > 0 && gain >= CLEARLY_BETTER).then(Faces::default)
+    (some > 0 && damaged && gain >= CLEARLY_BETTER).then(Faces::default)
 }
 
 fn finish(reading: &Reading, print: PrintFacts, sharpened: bool, because: &mut impl FnMut(Step, String)) -> Finish {
@@ -299,8 +314,12 @@ mod tests {
     }
 
     fn suggested(found: &[Face], shelf: &Shelf, print: PrintFacts) -> (Option<Faces>, String) {
+        suggested_where(true, found, shelf, print)
+    }
+
+    fn suggested_where(damaged: bool, found: &[Face], shelf: &Shelf, print: PrintFacts) -> (Option<Faces>, String) {
         let mut texts = Vec::new();
-        let step = faces(found, shelf, print, &mut |step, text| {
+        let step = faces(found, damaged, shelf, print, &mut |step, text| {
             assert_eq!(step, Step::Faces);
             texts.push(text);
         });
@@ -317,6 +336,28 @@ mod tests {
         assert_eq!(suggested(&[], &shelf(1.2), LARGER), (None, String::new()));
         assert_eq!(suggested(&[face(40.0)], &shelf(1.2), PrintFacts { factor: 1.0, ..LARGER }).0, None);
         assert_eq!(suggested(&[face(40.0)], &Shelf::default(), LARGER).0, None, "nothing restores them");
+    }
+
+    #[test]
+    fn faces_of_a_sharp_and_clean_picture_are_left_alone() {
+        let (step, said) = suggested_where(false, &[face(40.0)], &shelf(1.2), LARGER);
+        assert!(step.is_none() && said.contains("sharp and clean"), "{said}");
+    }
+
+    #[test]
+    fn what_a_restorer_does_where_nothing_is_wrong_is_no_part_of_its_gain() {
+        let score = |damage: &str, gain| CleaningScore {
+            damage: damage.to_owned(),
+            photos: 24,
+            before: 28.0,
+            after: 28.0 + gain,
+            least_gain: 0.0,
+            before_ssim: 0.0,
+            after_ssim: 0.0,
+        };
+        let cleaning = vec![score("24 px, small only", -0.2), score("64 px, sharp", -0.4), score("48 px, phone", 0.8)];
+        let gain = Card { cleaning, ..stand_in::restorer_card() }.mean_gain();
+        assert!((gain - 0.8).abs() < 1e-9, "{gain}");
     }
 
     #[test]

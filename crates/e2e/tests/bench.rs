@@ -113,6 +113,10 @@ async fn the_demo_opens_with_a_result_in_view() {
     page.wait_for_tiles().await;
     let zoom: f64 = page.attribute("[data-testid=stage]", "data-zoom").await.parse().unwrap();
     assert!((zoom - 1.0).abs() < 0.01, "one pixel of the print for one of the screen: {zoom}");
+    let middle = page.attribute("[data-testid=stage]", "data-middle").await;
+    let (x, y) = middle.split_once(' ').expect("two shares");
+    let near = |share: &str, due: f64| (share.parse::<f64>().unwrap() - due).abs() < 0.01;
+    assert!(near(x, 1040.0 / 1800.0) && near(y, 585.0 / 1200.0), "{middle}: the first of the spots that were pinned");
     let pictures = page.driver.find_all(Locator::Css("nav[aria-label=Pictures] li")).await.unwrap();
     assert_eq!(pictures.len(), 6);
 

@@ -35,6 +35,10 @@ export interface StageHandle {
   middle: () => Point;
 }
 
+/** As shares of the picture's sides, for tests. */
+const middleOf = ({ left, top, right, bottom }: PartBox) =>
+  `${((left + right) / 2).toFixed(3)} ${((top + bottom) / 2).toFixed(3)}`;
+
 export function StageView(props: {
   subject: Subject;
   labels: PaneLabel[];
@@ -143,6 +147,7 @@ export function StageView(props: {
         data-ready={ready}
         data-needed={needed}
         data-zoom={seen.zoom.toFixed(4)}
+        data-middle={seen.part && middleOf(seen.part)}
         data-curtain={seen.curtain.toFixed(4)}
         data-layout={layout}
         sx={{ position: "relative", flex: 1, minWidth: 0, minHeight: 0, bgcolor: settings.ground, overflow: "hidden" }}

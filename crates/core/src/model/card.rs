@@ -81,9 +81,11 @@ impl Card {
         if own.is_empty() { of(PHOTOGRAPHS) } else { own }
     }
 
-    /// Mean gain in dB over the kinds of damage that a cleaner or a restorer was measured on; 0 before it was measured.
+    /// Mean gain in dB over the kinds of damage that a cleaner or a restorer was measured on; 0 before it was measured. What it
+    /// does to pictures that need nothing does not count: it is not suggested for those.
     pub fn mean_gain(&self) -> f64 {
-        let damaged = self.cleaning.iter().filter(|score| score.before > 0.0);
+        let needs_nothing = |score: &CleaningScore| UNDAMAGED.iter().any(|word| score.damage.contains(word));
+        let damaged = self.cleaning.iter().filter(|score| score.before > 0.0 && !needs_nothing(score));
         let (sum, count) = damaged.fold((0.0, 0_u32), |(sum, count), s| (sum + s.after - s.before, count + 1));
         sum / f64::from(count.max(1))
     }
@@ -112,6 +114,9 @@ pub enum Kind {
     /// Restores a face on its canvas ([`crate::face::canvas`]).
     Face,
 }
+
+/// Words by which a card names what a restorer was measured on and that needed nothing.
+const UNDAMAGED: [&str; 2] = ["small only", "sharp"];
 
 /// What a cleaner is told about each pixel.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
