@@ -34,7 +34,7 @@ async fn from_a_photograph_to_a_file_for_the_printer() {
     // Two files at once, one of which is no picture.
     let text = folder.path().join("price list.jpg");
     std::fs::write(&text, "one vase, one bowl").unwrap();
-    let photo = project().join("demo/pictures/isola-brina-sign.jpg");
+    let photo = project().join("crates/core/tests/pictures/furnace-hall.jpg");
     page.choose_files(&[&photo, &text]).await;
     let notice = page.text("[data-testid=notices]").await;
     assert!(notice.contains("price list.jpg") && notice.contains("not a picture"), "{notice}");

@@ -238,7 +238,7 @@ async fn steps_go_to_another_picture_and_under_a_name_of_the_house() {
     page.click_named("nav[aria-label=Pictures] button", "vases").await;
     page.wait_for_text("section[aria-label=Print]", "vases").await;
     page.wait_for_text("section[aria-label=Process]", "Everyday, draft").await;
-    menu("Paste from isola-brina-sign.jpg").await;
+    menu("Paste from furnace-hall.jpg").await;
     page.wait_for_text("section[aria-label=Process]", "nearest, no model").await;
     page.undo().await;
     page.wait_for_text("section[aria-label=Process]", "Everyday, draft").await;

@@ -110,7 +110,7 @@ async fn a_client_looks_at_an_order_through_a_link() {
     let service = service(&folder, &database, true).await;
     let page = Browser::on(&service).await;
     let made: serde_json::Value = reqwest::Client::new()
-        .post(format!("http://{}/api/v1/orders/1/links", service.address))
+        .post(format!("http://{}/api/v1/orders/3/links", service.address))
         .json(&serde_json::json!({ "days": 3 }))
         .send()
         .await
@@ -119,7 +119,7 @@ async fn a_client_looks_at_an_order_through_a_link() {
         .await
         .unwrap();
     page.open(&format!("http://{}{}", service.address, made["path"].as_str().unwrap())).await;
-    page.wait_for_text("main", "Banner for the quay").await;
+    page.wait_for_text("main", "The weaver's shop").await;
     page.wait_for_text("main", "Nothing is finished yet").await;
     assert_eq!(count(&page, "nav").await, 0, "nothing of the rest is shown");
     page.open(&format!("http://{}/look/{}", service.address, "x".repeat(32))).await;
