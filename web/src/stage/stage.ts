@@ -159,7 +159,8 @@ export class Stage {
         image.onload = () => {
           if (this.subject?.picture !== subject.picture) return;
           this.thumbnail = image;
-          if (this.fitted) this.open(subject.opening ?? this.liveliestOf(image));
+          // Where to open may have become known since the picture was asked for.
+          if (this.fitted) this.open(this.subject.opening ?? this.liveliestOf(image));
           this.refresh();
         };
         image.src = subject.thumbnail;
