@@ -294,17 +294,20 @@ mod tests {
 
     const LARGER: PrintFacts = PrintFacts { factor: 4.0, ppi: None, distance_m: None };
 
-    fn shelf(gain: f64) -> Shelf {
-        let score = CleaningScore {
-            damage: "24 px".to_owned(),
+    fn score(damage: &str, gain: f64) -> CleaningScore {
+        CleaningScore {
+            damage: damage.to_owned(),
             photos: 24,
             before: 28.0,
             after: 28.0 + gain,
             least_gain: 0.0,
             before_ssim: 0.0,
             after_ssim: 0.0,
-        };
-        let card = Card { cleaning: vec![score], ..stand_in::restorer_card() };
+        }
+    }
+
+    fn shelf(gain: f64) -> Shelf {
+        let card = Card { cleaning: vec![score("24 px", gain)], ..stand_in::restorer_card() };
         Shelf::of(vec![Model::with_network(card, Arc::new(Repeat { factor: 1 }))])
     }
 
@@ -346,15 +349,6 @@ mod tests {
 
     #[test]
     fn what_a_restorer_does_where_nothing_is_wrong_is_no_part_of_its_gain() {
-        let score = |damage: &str, gain| CleaningScore {
-            damage: damage.to_owned(),
-            photos: 24,
-            before: 28.0,
-            after: 28.0 + gain,
-            least_gain: 0.0,
-            before_ssim: 0.0,
-            after_ssim: 0.0,
-        };
         let cleaning = vec![score("24 px, small only", -0.2), score("64 px, sharp", -0.4), score("48 px, phone", 0.8)];
         let gain = Card { cleaning, ..stand_in::restorer_card() }.mean_gain();
         assert!((gain - 0.8).abs() < 1e-9, "{gain}");

@@ -127,21 +127,11 @@ fn read_inner(path: &Path, hash: ContentHash, limits: &Limits) -> Result<Decoded
     let (size, channels, samples) = flatten(picture);
     let profile = icc.and_then(|bytes| ColourProfile::parse(bytes, channels));
     let profile_name = profile.as_ref().map(ColourProfile::name);
-    let facts_of_exif = exif.as_ref();
     let facts = Facts {
-        format: format_name(format).to_owned(),
-        bytes,
-        size,
-        depth: samples.depth(),
-        channels,
         profile: profile_name,
-        turned: orientation != Orientation::NoTransforms,
         had_transparency,
-        camera: facts_of_exif.and_then(camera),
-        iso: facts_of_exif.and_then(iso_of),
-        taken: facts_of_exif.and_then(|e| text(e, exif::Tag::DateTimeOriginal)),
-        exposure: facts_of_exif.and_then(exposure),
         jpeg_quality: segments.quantisation.as_ref().map(quality_of_table),
+        ..told(format_name(format), bytes, size, channels, samples.depth(), orientation, exif.as_ref())
     };
     let fields = exif.as_ref().map(Metadata::kept_fields).unwrap_or_default();
     let metadata = Metadata { fields, xmp, iptc_segments: segments.app13, iptc_tag };
@@ -163,24 +153,40 @@ fn developed(
     file.rewind()?;
     let exif = exif::Reader::new().read_from_container(file).ok();
     let exif = exif.as_ref();
-    let facts = Facts {
-        format: raw.format.to_owned(),
+    let mut facts = told(raw.format, bytes, size, channels, samples.depth(), orientation, exif);
+    facts.camera = facts.camera.or(known_camera);
+    facts.iso = facts.iso.or(iso);
+    facts.taken = facts.taken.or(taken);
+    let metadata = Metadata { fields: exif.map(Metadata::kept_fields).unwrap_or_default(), ..Metadata::default() };
+    let original = Original::new(hash, size, channels, samples, None).with_metadata(metadata);
+    Ok(Decoded { original, facts })
+}
+
+/// What every kind of file tells in the same way: its size, and its EXIF.
+fn told(
+    format: &str,
+    bytes: u64,
+    size: Size,
+    channels: Channels,
+    depth: Depth,
+    orientation: Orientation,
+    exif: Option<&exif::Exif>,
+) -> Facts {
+    Facts {
+        format: format.to_owned(),
         bytes,
         size,
-        depth: samples.depth(),
+        depth,
         channels,
         profile: None,
         turned: orientation != Orientation::NoTransforms,
         had_transparency: false,
-        camera: exif.and_then(camera).or(known_camera),
-        iso: exif.and_then(iso_of).or(iso),
-        taken: exif.and_then(|e| text(e, exif::Tag::DateTimeOriginal)).or(taken),
+        camera: exif.and_then(camera),
+        iso: exif.and_then(iso_of),
+        taken: exif.and_then(|e| text(e, exif::Tag::DateTimeOriginal)),
         exposure: exif.and_then(exposure),
         jpeg_quality: None,
-    };
-    let metadata = Metadata { fields: exif.map(Metadata::kept_fields).unwrap_or_default(), ..Metadata::default() };
-    let original = Original::new(hash, size, channels, samples, None).with_metadata(metadata);
-    Ok(Decoded { original, facts })
+    }
 }
 
 /// A small sRGB picture of an original, as PNG: its longer side is `long_edge` pixels or its own, if smaller.
