@@ -22,6 +22,7 @@ PUT_IN = {
     "kiln-chimneys.dng": (None, 0.50, None),
     "courtyard-fern.jpg": (4.42, 0.40, 88),
     "weavers-shop.jpg": (2.64, 0.40, 90),
+    "embroidered-runner.jpg": (5.62, 0.40, 90),
     "sheepskin.tif": (1.90, 0.40, None),
     "harbour-morning.jpg": (2.14, 0.40, 76),
     "vetreria-front.jpg": (2.01, 0.45, 88),

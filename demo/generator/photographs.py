@@ -39,6 +39,8 @@ PHOTOGRAPHS = {
                            vignette=.3, key=.115, file='jpg', quality=88, taken=(1 / 125, 5.6, 60, '2026:10:21 11:30:02'), truth=.6),
     'weavers-shop': dict(scene='knit', shrink=2, iso=200, balance=(1.0, .98, .94), blur=.4, vignette=.3, file='jpg', quality=90,
                          taken=(1 / 100, 5.6, 85, '2026:07:09 10:12:57'), truth=.7),
+    'embroidered-runner': dict(scene='weave', shrink=2, iso=800, balance=(1.0, .98, .95), blur=.4, vignette=.3, file='jpg', quality=90,
+                               taken=(1 / 80, 4.0, 60, '2026:07:09 10:22:08'), truth=.5),
     'sheepskin': dict(scene='fleece', shrink=2, iso=100, balance=(1.0, .98, .95), blur=.4, vignette=.25, key=.2, file='tif',
                       taken=(1 / 60, 8.0, 70, '2026:07:09 10:31:20'), truth=0.0),
     'harbour-morning': dict(scene='harbour', iso=100, key=.17, headroom=6, blur=.4, vignette=.2, sharp=.3, file='jpg', quality=76,

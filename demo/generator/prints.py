@@ -1,10 +1,10 @@
-"""Pictures that come in small: a page of a family's album and a cutting from a newspaper as scans, a portrait from a web page.
+"""Pictures that come in small: a page of a family's album, a group and a cutting from a newspaper as scans, a portrait from a web page.
 
     cd foundry && heads-venv/bin/python -m heads --seeds 2002 --views 1 --size 480 600 --samples 28 --out PEOPLE --set ...
     python prints.py PEOPLE FOLDER_OF_EXR ../pictures
 
-The people (traits as in PEOPLE) are path-traced, and so is the workshop of the cutting; the paper is drawn here:
-deckled rims, fading and scratches; a halftone screen on newsprint with a fold. Nobody in them ever was.
+The people (traits as in PEOPLE) are path-traced, and so are the group and the workshop of the cutting; the paper is drawn here:
+deckled rims, fading and scratches; a halftone screen on newsprint with a fold; a mounted print with foxing and a crease. Nobody in them ever was.
 """
 import os
 import sys
@@ -135,6 +135,49 @@ def cutting(folder, rng):
     return (scan + rng.normal(0, .010, scan.shape)).clip(0, 1)
 
 
+def group(folder, rng):
+    """1500 x 1044 px: the works' hands before the gate, 1926, an albumen-brown print on its mount, scanned at 400 ppi."""
+    w, h = 1330, 887
+    linear = load_exr(os.path.join(folder, 'group.exr'))
+    shot = camera.shoot(linear, ev=camera.auto_ev(linear, .12), iso=100, blur=.9, vignette=.55, sharp=0, contrast=1.1)
+    # a plate that sees blue more than red
+    grey = Image.fromarray(((shot @ [.12, .45, .43]) * 255).astype(np.uint8)).resize((w, h), Image.LANCZOS)
+    height, width, left, top = 1044, 1500, 85, 62
+    tone = (np.asarray(grey) / 255)[..., None]
+    mount = np.array([.80, .745, .65]) * (1 + .03 * spectral(height, width, 1.2, 12) + .02 * spectral(height, width, 2.4, 13))[..., None]
+    sheet = mount.copy()
+    black, white = np.array([.20, .135, .095]), np.array([.905, .84, .72])
+    emulsion = 1 + .012 * rng.normal(0, 1, (h, w, 1)) + .02 * spectral(h, w, 2.0, 14)[..., None]
+    print_ = black + (tone ** .92 * emulsion) * (white - black)
+    # faded most towards the rim
+    y, x = np.mgrid[0:h, 0:w]
+    rim = np.minimum(np.minimum(x, w - 1 - x) / w, np.minimum(y, h - 1 - y) / h)
+    pale = (.30 * np.exp(-rim / .045))[..., None]
+    print_ = print_ * (1 - pale) + np.array([.86, .79, .66]) * pale
+    sheet[top:top + h, left:left + w] = print_
+    edge = np.ones((height, width))
+    edge[top:top + h, left:left + w] = 0
+    sheet *= (1 - .25 * np.abs(soft(edge, 3.2) - edge) * 2)[..., None]
+    foxing = smooth(2.0, 2.9, spectral(height, width, 2.1, 15, fmin=5))
+    sheet *= 1 - foxing[..., None] * np.array([.08, .15, .22])
+    yy, xx = np.mgrid[0:height, 0:width]
+    crease = np.exp(-((xx - 1318 + .9 * yy - 6 * np.sin(yy / 40)) / 1.4) ** 2) * (yy < 340)
+    sheet = sheet * (1 - .55 * crease[..., None]) + np.array([.88, .83, .74]) * .55 * crease[..., None]
+    for _ in range(9):
+        (px, py, n), slant = rng.integers([110, 90, 16], [1360, 730, 150]), rng.uniform(-.8, .8)
+        for k in range(n):
+            at = min(py + k, height - 1), int(np.clip(px + slant * k + .003 * k * k, 0, width - 1))
+            sheet[at] = sheet[at] * .45 + np.array([.93, .88, .78]) * .55
+    line = Image.new('L', (width * 2, height * 2), 0)
+    face = ImageFont.truetype('/usr/share/fonts/truetype/dejavu/DejaVuSerif-Italic.ttf', 52)
+    ImageDraw.Draw(line).text((left * 2 + 8, (top + h + 17) * 2), 'Le maestranze davanti al cancello, Isola Brina 1926', 255, face)
+    sheet *= 1 - .62 * soft(np.asarray(line.resize((width, height), Image.BOX)) / 255, .5)[..., None]
+    dust = rng.integers(0, [[height], [width]], (2, 170))
+    sheet[dust[0], dust[1]] *= rng.choice([.5, 1.3], (170, 1))
+    scan = soft(sheet.clip(0, 1), .6)
+    return (scan + rng.normal(0, .010, scan.shape)).clip(0, 1)
+
+
 def portrait(folder):
     """384 x 480 px: the maestro as a phone took him and the web page kept him."""
     person = Image.open(os.path.join(folder, '2012-0.png')).convert('RGB').resize((384, 480), Image.LANCZOS)
@@ -153,6 +196,7 @@ def save(picture, target, name, ppi, quality=86):
 def main(people, scenes, target):
     save(page(people, np.random.default_rng(74)), target, 'album-page.jpg', 150)
     save(portrait(people), target, 'maestro.jpg', 72, quality=78)
+    save(group(scenes, np.random.default_rng(26)), target, 'works-hands-1926.jpg', 400, quality=88)
     save(cutting(scenes, np.random.default_rng(31)), target, 'fornace-1931.jpg', 300)
 
 

@@ -229,6 +229,17 @@ def strands_in(scene, person, pose, folder, r):
         scene[f"frame{i}"] = {"type": "bsplinecurve", "filename": path, "bsdf": shine}
 
 
+# Of one pass: with more at once than some five million, the renderer's curves crash.
+MOST_PATHS = 4e6
+
+
+def rendered(scene, samples, seed, size):
+    """The linear picture (H, W, 3), in as many passes as its size asks for."""
+    passes = int(np.ceil(samples * size[0] * size[1] / MOST_PATHS))
+    total = sum(np.array(mi.render(scene, spp=-(-samples // passes), seed=seed + 100000 * i)) for i in range(passes))
+    return total[..., :3] / passes
+
+
 def photograph(person, view, size, samples):
     """The view-th picture of a person: uint8 RGB of (H, W, 3), and what is known of it.
 
@@ -322,7 +333,7 @@ def photograph(person, view, size, samples):
         dr.sync_thread()
         loaded = mi.load_dict(scene)
         clock.append(time.time())
-        linear = np.array(mi.render(loaded, spp=samples, seed=(who["seed"] * 31 + view) % 100000))[..., :3]
+        linear = rendered(loaded, samples, (who["seed"] * 31 + view) % 100000, size)
         clock.append(time.time())
     stages = dict(zip(("scene", "light", "skin", "render"), np.round(np.diff(clock), 1).tolist()))
     facts = dict(
