@@ -30,6 +30,7 @@ class Config:
     blend_with: str = ""  # weights that it was started from, to go back to in part
     blend: float = 1.0  # how far the exported weights go from those to its own
     texture_weight: float = 0.0  # of the loss that rewards texture, beside the mean error
+    guard_weight: float = 0.0  # of the loss where an answer is further from the truth than what was shown
     damage: Damage = field(default_factory=Damage)
 
     @staticmethod

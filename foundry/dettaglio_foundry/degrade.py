@@ -26,6 +26,7 @@ class Damage:
     jpeg_chance: float = 0.35
     jpeg_quality: tuple[int, int] = (78, 98)
     lesson: str = "enlarging"  # what is taught; see lessons.py
+    sharp_chance: float = 0.0  # a face that is only small: no blur, noise or JPEG
     # Cleaners only.
     clean_chance: float = 0.08  # shown an undamaged picture, to learn to leave it alone
     white_chance: float = 0.4  # white noise rather than a sensor's

@@ -3,7 +3,7 @@
     python -m dettaglio_foundry.export configs/everyday-x2-draft.toml [--runs runs] [--models ../models] [--weights W.pt]
 
 The ONNX file has opset 17, one float input `input` (1, 3, height, width) with free height and width, for a cleaner
-a second one `level` (1, 1, height, width), and one output `output`. It is checked against PyTorch before it is kept. The card's scores are filled in by
+or a restorer a second one `level` (1, 1, height, width), and one output `output`. It is checked against PyTorch before it is kept. The card's scores are filled in by
 the evaluation, through the product's own engine.
 """
 
@@ -62,8 +62,8 @@ def write_onnx(net: Enlarger | Cleaner | OnCanvas, path: Path) -> None:
 
     def example(height: int, width: int) -> dict[str, torch.Tensor]:
         inputs = {"input": torch.rand(1, 3, *((CANVAS[1], CANVAS[0]) if fixed else (height, width)))}
-        if isinstance(net, Cleaner):
-            inputs["level"] = torch.rand(1, 1, height, width) * 0.2
+        if isinstance(net, Cleaner | OnCanvas):
+            inputs["level"] = torch.rand(1, 1, *inputs["input"].shape[2:]) * 0.2
         return inputs
 
     inputs = example(40, 52)
@@ -104,6 +104,7 @@ def main() -> None:
     write_onnx(net, path)
     blend = f"; weights {config.blend} of the way from {Path(config.blend_with).stem}" if config.blend_with else ""
     texture = f" with {config.texture_weight} of a texture loss" if config.texture_weight else ""
+    guard = f" with {config.guard_weight} of what is made worse" if config.guard_weight else ""
     card = {
         "id": config.id,
         "name": config.name,
@@ -118,7 +119,7 @@ def main() -> None:
         "parameters": sum(p.numel() for p in net.parameters()),
         "licence": LICENCE,
         "training_data": CREDITS + [RENDERED[source] for source in config.patches if source in RENDERED],
-        "recipe": f"{config.channels} channels, {config.blocks} inner 3x3 convolutions; Charbonnier loss{texture}, Adam; {history}{blend}",
+        "recipe": f"{config.channels} channels, {config.blocks} inner 3x3 convolutions; Charbonnier loss{texture}{guard}, Adam; {history}{blend}",
         "made_on": datetime.date.today().isoformat(),
         "weaknesses": config.weaknesses,
         "scores": [],

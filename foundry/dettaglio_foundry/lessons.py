@@ -129,23 +129,27 @@ class SoftFaces:
 
     def pair(self, batch: torch.Tensor, rng: random.Random) -> Pair:
         place, trust = batch[:, 3:5], batch[:, 5:]
-        inputs, targets = [], []
+        inputs, scales, targets = [], [], []
         # Each its own damage: a batch of one kind pulls the network to and fro.
         for face in batch[:, :3].split(1):
             old = rng.random() < 0.12
             clean = prints.faded(face, rng) if old else face
-            inputs.append(self.damaged(clean, rng, old))
+            soft, scale = self.damaged(clean, rng, old)
+            inputs.append(soft)
+            scales.append(torch.full_like(trust[:1], scale))
             targets.append(clean)
-        return (torch.cat(inputs), place), torch.cat([torch.cat(targets), trust], 1)
+        return (torch.cat(inputs), torch.cat([place, torch.cat(scales)], 1)), torch.cat([torch.cat(targets), trust], 1)
 
     @torch.no_grad()
-    def damaged(self, clean: torch.Tensor, rng: random.Random, old: bool) -> torch.Tensor:
+    def damaged(self, clean: torch.Tensor, rng: random.Random, old: bool) -> tuple[torch.Tensor, float]:
+        """The face as the canvas shows it, and how much finer the canvas is than the picture it was found in."""
         damage, side = self.damage, clean.shape[-1]
         if rng.random() < damage.clean_chance:
-            return (clean * 255).round() / 255
+            return (clean * 255).round() / 255, 0.0
         eyes = math.exp(rng.uniform(math.log(22), math.log(95)))
         small = max(16, round(side * eyes / self.EYES))
-        if rng.random() < damage.blur_chance:
+        sharp = not old and rng.random() < damage.sharp_chance
+        if not sharp and rng.random() < damage.blur_chance:
             # In pixels of the small picture, where a lens blurs.
             clean = gaussian_blur(clean, rng.uniform(*damage.blur_sigma) * side / small)
         in_light = rng.random() < damage.light_chance
@@ -154,13 +158,19 @@ class SoftFaces:
         soft = encode(soft) if in_light else soft
         if old:
             soft = prints.scan_of(soft, rng)
-        if rng.random() < damage.noise_chance:
+        if not sharp and rng.random() < damage.noise_chance:
             soft = soft + torch.randn_like(soft) * rng.uniform(*damage.noise_sigma) / 255
         levels = (soft.clamp(0, 1) * 255).round()
-        if rng.random() < damage.jpeg_chance:
+        if not sharp and rng.random() < damage.jpeg_chance:
             levels = jpeg(levels, int(rng.uniform(*damage.jpeg_quality)), rng.choice([0, 2]))
         large = self.everyday(levels / 255).clamp(0, 1)
-        return F.interpolate(large, size=(side, side), mode="bicubic", antialias=True).clamp(0, 1)
+        return F.interpolate(large, size=(side, side), mode="bicubic", antialias=True).clamp(0, 1), scale_of(eyes)
+
+
+def scale_of(eyes: float) -> float:
+    """How much finer the canvas is than a picture with so many pixels between the eyes, as half its binary logarithm; 0 if it is not.
+    Tells the same as `Face::scale` of the product."""
+    return max(0.0, math.log2(SoftFaces.EYES / eyes) / 2)
 
 
 def shaken(clean: torch.Tensor, sigma: float, rng: random.Random) -> tuple[torch.Tensor, float]:

@@ -79,17 +79,20 @@ class Cleaner(nn.Module):
 
 
 class Restorer(Cleaner):
-    """(N, 3, H, W) a soft face on its canvas and (N, 2, H, W) where each pixel lies there -> (N, 3, H, W), not clamped.
+    """(N, 3, H, W) a soft face on its canvas and (N, 3, H, W) where each pixel lies there, and how much finer the canvas is than
+    the original, -> (N, 3, H, W), not clamped.
 
-    Knowing the place, plain convolutions can tell an eye from a nostril of the same few pixels. It is a cleaner that is told two
-    things, and starts as one (`start_from`): folded 4x4 and from nothing, it had not left the identity after 500 steps.
+    Knowing the place, plain convolutions can tell an eye from a nostril of the same few pixels; knowing the scale, what is soft from
+    what is small. It is a cleaner that is told three things, and starts as one (`start_from`): folded 4x4 and from nothing, it had not
+    left the identity after 500 steps.
     """
 
-    TOLD = 2
+    TOLD = 3
 
 
 class OnCanvas(nn.Module):
-    """A restorer of whole canvases, (1, 3, 320, 256), which knows the places by itself: what is exported."""
+    """A restorer of whole canvases, (1, 3, 320, 256), and their scale (1, 1, 320, 256), which knows the places by itself: what is
+    exported."""
 
     def __init__(self, net: Restorer, width: int, height: int):
         super().__init__()
@@ -98,8 +101,8 @@ class OnCanvas(nn.Module):
         place = torch.stack(torch.meshgrid(down / height * 2 - 1, across / width * 2 - 1, indexing="ij")[::-1])
         self.register_buffer("place", place[None])
 
-    def forward(self, x: torch.Tensor) -> torch.Tensor:
-        return self.net(x, self.place)
+    def forward(self, x: torch.Tensor, level: torch.Tensor) -> torch.Tensor:
+        return self.net(x, torch.cat([self.place, level], 1))
 
 
 Network = Enlarger | Cleaner
@@ -147,7 +150,7 @@ LEVEL = 0.15  # of softness, at which a restorer starts
 
 
 def start_restorer(net: Restorer, weights: dict[str, torch.Tensor]) -> Restorer:
-    """Let a restorer begin as a cleaner of as many channels and no more blocks that is always told the same level.
+    """Let a restorer begin as an earlier one, or as a cleaner of as many channels and no more blocks that is always told the same level.
 
     The place is not listened to yet, and further pairs of blocks add nothing yet.
     """
@@ -155,8 +158,13 @@ def start_restorer(net: Restorer, weights: dict[str, torch.Tensor]) -> Restorer:
     folded = net.FOLD**2
     head = weights["head.weight"]
     fresh["head.weight"].zero_()
-    fresh["head.weight"][:, : 3 * folded] = head[:, : 3 * folded]
-    fresh["head.bias"] = weights["head.bias"] + LEVEL * head[:, 3 * folded :].sum((1, 2, 3))
+    if head.shape[1] > 4 * folded:
+        # A restorer that was told fewer things: the new ones are not listened to yet.
+        fresh["head.weight"][:, : head.shape[1]] = head
+        fresh["head.bias"] = weights["head.bias"]
+    else:
+        fresh["head.weight"][:, : 3 * folded] = head[:, : 3 * folded]
+        fresh["head.bias"] = weights["head.bias"] + LEVEL * head[:, 3 * folded :].sum((1, 2, 3))
     for name in fresh.keys() - {"head.weight", "head.bias"}:
         if name in weights:
             fresh[name] = weights[name]

@@ -127,7 +127,10 @@ class Run:
         guess = self.net(*(i.contiguous(memory_format=torch.channels_last) for i in inputs))
         trust = target[:, 3:] if target.shape[1] == 4 else torch.ones(())  # of a face; all else is trusted
         target = target[:, :3]
-        loss = (((guess - target) ** 2 + 1e-6).sqrt() * trust).mean()  # Charbonnier
+        off = ((guess - target) ** 2 + 1e-6).sqrt()  # Charbonnier
+        loss = (off * trust).mean()
+        if self.config.guard_weight:
+            loss = loss + self.config.guard_weight * (off - (inputs[0] - target).abs()).clamp(min=0).mean()
         if self.config.texture_weight:
             loss = loss + self.config.texture_weight * texture_loss(guess, target)
         self.adam.zero_grad()

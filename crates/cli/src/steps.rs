@@ -228,6 +228,7 @@ fn cleaner(shelf: &Shelf, level: LevelKind) -> anyhow::Result<&Card> {
             LevelKind::Noise => "noise",
             LevelKind::Compression => "compression marks",
             LevelKind::Softness => "softness",
+            LevelKind::Scale => "the scale of faces",
         };
         format!("there is no cleaner for {what} on the shelf")
     })

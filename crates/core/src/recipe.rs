@@ -13,7 +13,7 @@ use crate::finish::Finish;
 use crate::frame::Frame;
 use crate::model::{Grade, Kind, ModelError, ModelRef, Shelf};
 use crate::picture::Size;
-use crate::reading::{BEYOND_HELP, MARKED_QUALITY, NOISY, Reading, SOFT};
+use crate::reading::{BEYOND_HELP, MARKED_QUALITY, Reading, SOFT};
 use crate::size::{MM_PER_INCH, Resolved, SizeError, Target};
 use crate::suggest::Suggestion;
 use crate::treatment::{Enlarge, Fill, Margin, Restore, TreatedArea, TreatedFace, Treatment, TreatmentError, within};
@@ -81,16 +81,17 @@ pub struct Area {
 
 impl Steps {
     /// The same for another picture: models, strengths and what is off are kept; what was measured on the picture that
-    /// they come from is replaced by this one's own. A cleaner for something that this picture has not is left out.
-    pub fn for_reading(&self, reading: &Reading) -> Self {
+    /// they come from is replaced by this one's own. A cleaner for something that this picture has not is left out; `iso` is what its
+    /// camera says, as for [`Reading::is_noisy`].
+    pub fn for_reading(&self, reading: &Reading, iso: Option<u32>) -> Self {
         let mut steps = self.clone();
         let Clean { marks, noise, softness } = &mut steps.clean;
         *marks = marks.take().and_then(|marks| {
             let quality = reading.worst_quality().filter(|q| *q < MARKED_QUALITY)?;
             Some(Marks { quality, ..marks })
         });
-        let noisy = reading.noise.sigma >= NOISY;
-        *noise = noise.take().filter(|_| noisy).map(|noise| Noise { level: reading.noise.level, ..noise });
+        *noise =
+            noise.take().filter(|_| reading.is_noisy(iso)).map(|noise| Noise { level: reading.noise.level, ..noise });
         *softness = softness.take().and_then(|softness| {
             let sigma = reading.softness.map(|s| s.sigma).filter(|s| (SOFT..BEYOND_HELP).contains(s))?;
             Some(Softness { sigma, ..softness })
@@ -480,10 +481,16 @@ mod tests {
         let level = NoiseCurve::flat(20.0);
         steps.clean.noise = Some(Noise { model: model.clone(), level, grain: 0.7, speckle: 1.0, keep_texture: 0.2 });
         steps.clean.softness = Some(Softness { model, sigma: 1.5, strength: 0.5 });
-        let there = steps.for_reading(&reading(6.0, 55.0, 1.2)).clean;
+        let there = steps.for_reading(&reading(6.0, 55.0, 1.2), None).clean;
         assert_eq!(there.marks.as_ref().map(|m| (m.quality, m.strength)), Some((55.0, 1.0)));
         assert_eq!(there.noise.as_ref().map(|n| (n.level, n.grain)), Some((NoiseCurve::flat(6.0), 0.7)));
         assert_eq!(there.softness.as_ref().map(|s| (s.sigma, s.strength)), Some((1.2, 0.5)));
-        assert!(steps.for_reading(&reading(0.5, 96.0, 0.6)).clean.is_off(), "nothing of it is wrong with that picture");
+        let sound = steps.for_reading(&reading(0.5, 96.0, 0.6), None);
+        assert!(sound.clean.is_off(), "nothing of it is wrong with that picture");
+        // Where only texture was to be seen, the figure is an upper bound.
+        let mut hidden = reading(6.0, 96.0, 0.6);
+        hidden.noise.hidden = true;
+        assert!(steps.for_reading(&hidden, Some(100)).clean.noise.is_none());
+        assert!(steps.for_reading(&hidden, Some(6400)).clean.noise.is_some());
     }
 }

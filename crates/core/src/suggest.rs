@@ -294,9 +294,10 @@ mod tests {
 
     const LARGER: PrintFacts = PrintFacts { factor: 4.0, ppi: None, distance_m: None };
 
-    fn score(damage: &str, gain: f64) -> CleaningScore {
+    fn score(undamaged: bool, gain: f64) -> CleaningScore {
         CleaningScore {
-            damage: damage.to_owned(),
+            damage: "24 px".to_owned(),
+            undamaged,
             photos: 24,
             before: 28.0,
             after: 28.0 + gain,
@@ -307,7 +308,7 @@ mod tests {
     }
 
     fn shelf(gain: f64) -> Shelf {
-        let card = Card { cleaning: vec![score("24 px", gain)], ..stand_in::restorer_card() };
+        let card = Card { cleaning: vec![score(false, gain)], ..stand_in::restorer_card() };
         Shelf::of(vec![Model::with_network(card, Arc::new(Repeat { factor: 1 }))])
     }
 
@@ -349,7 +350,7 @@ mod tests {
 
     #[test]
     fn what_a_restorer_does_where_nothing_is_wrong_is_no_part_of_its_gain() {
-        let cleaning = vec![score("24 px, small only", -0.2), score("64 px, sharp", -0.4), score("48 px, phone", 0.8)];
+        let cleaning = vec![score(true, -0.2), score(true, -0.4), score(false, 0.8)];
         let gain = Card { cleaning, ..stand_in::restorer_card() }.mean_gain();
         assert!((gain - 0.8).abs() < 1e-9, "{gain}");
     }

@@ -7,12 +7,13 @@ use dettaglio_core::codec::read;
 use dettaglio_core::compare::psnr;
 use dettaglio_core::enlarge::{Averaging, Kernel, resample, resample_in};
 use dettaglio_core::face::canvas::CANVAS;
+use dettaglio_core::finish::{Edges, Finish, PrintGrain};
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::limits::Limits;
 use dettaglio_core::model::{Engine, Kind, ModelRef, Shelf};
 use dettaglio_core::picture::{Original, Planes, Region, Size};
 use dettaglio_core::render::{Renderer, Unhurried};
-use dettaglio_core::treatment::Treatment;
+use dettaglio_core::treatment::{Enlarge, Treatment};
 use rstest::rstest;
 use scalar::Weights;
 
@@ -69,7 +70,8 @@ fn the_runtime_agrees_with_a_scalar_reference_on_every_shipped_network() {
             Kind::Clean => (network.run(&picture, Some(&level)), weights.clean(&picture, &level)),
             Kind::Face => {
                 let canvas = scene(CANVAS);
-                (network.run(&canvas, None), weights.restore(&canvas))
+                let scale = vec![0.4; CANVAS.area() as usize];
+                (network.run(&canvas, Some(&scale)), weights.restore(&canvas, scale[0]))
             }
         };
         let worst = got.unwrap().values().iter().zip(due.values()).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
@@ -117,6 +119,34 @@ fn tiled_equals_whole(#[case] id: &str) {
     let region = Region::new(201, 333, 515, 207);
     let alone = Renderer::new(shelf, 256 << 20).render(&original, &treatment, region, &Unhurried).unwrap();
     assert_eq!(alone, tiled.cut(region));
+}
+
+/// While a control that blends moves, the bench mixes the finished pixels of both its ends instead of finishing the mixed ones.
+#[rstest]
+#[case::of_the_model(true, 0.6)]
+#[case::of_the_grain(false, 0.1)]
+fn mixing_both_ends_of_a_blend_is_the_result_as_far_as_eyes_tell(#[case] of_model: bool, #[case] mean_levels: f32) {
+    let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/pictures/vases-on-the-sill.jpg");
+    let photo = read(&file, ContentHash::of_file(&file).unwrap(), &Limits::default()).unwrap().original;
+    let renderer = Renderer::new(shelf(), 256 << 20);
+    let at = |share: f32| {
+        let edges = Edges { strength: 0.5, width: 1.0, halo_guard: 0.8, leave_flat: 0.8, leave_skin: 0.0 };
+        let mut grain = PrintGrain { amount: 0.2, level: NoiseCurve([4.0; 8]), size: 2.0 };
+        let size = photo.size().times(4);
+        let mut treatment = Treatment::with_model(&renderer.shelf(), "everyday-x4-draft", photo.size(), size).unwrap();
+        let Enlarge::Learned { strength, .. } = &mut treatment.enlarge else { panic!("it is learned") };
+        *(if of_model { strength } else { &mut grain.amount }) = share;
+        treatment.finish = Finish { edges: Some(edges), grain: Some(grain) };
+        renderer.render(&photo, &treatment, Region::new(900, 700, 512, 512), &Unhurried).unwrap()
+    };
+    let (none, all, exact) = (at(0.0), at(1.0), at(0.4));
+    let mixed = none.values().iter().zip(all.values()).map(|(low, high)| low + 0.4 * (high - low));
+    let mut off: Vec<f32> = mixed.zip(exact.values()).map(|(m, e)| 255.0 * (m - e).abs()).collect();
+    off.sort_by(f32::total_cmp);
+    let (mean, most) = (off.iter().sum::<f32>() / off.len() as f32, off[off.len() * 99 / 100]);
+    let moved: f32 = none.values().iter().zip(all.values()).map(|(a, b)| 255.0 * (a - b).abs()).sum::<f32>();
+    assert!(mean < mean_levels && most < 3.0, "{mean} levels on average, 99 % within {most}");
+    assert!(mean < 0.2 * moved / off.len() as f32, "little of what the whole blend moves");
 }
 
 #[rstest]

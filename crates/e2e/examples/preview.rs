@@ -93,6 +93,17 @@ impl Bench {
         self.page.driver.execute_async(&script, Vec::new()).await.expect("a measurement")
     }
 
+    /// Milliseconds from an action to the frame that shows a blend mixed from its ends.
+    async fn mixed(&self, act: &str) -> f64 {
+        let script = format!(
+            "const done = arguments[arguments.length - 1], began = performance.now(); {act}; \
+             const tick = () => stageOf().dataset.blend === 'shown' ? done(performance.now() - began) : requestAnimationFrame(tick); \
+             requestAnimationFrame(tick);"
+        );
+        let found = self.page.driver.execute_async(&script, Vec::new()).await.expect("a measurement");
+        found.as_f64().unwrap_or(f64::NAN)
+    }
+
     async fn frames(&self) -> Vec<f64> {
         serde_json::from_value(self.page.driver.execute_async(FRAMES, Vec::new()).await.expect("frames")).unwrap()
     }
@@ -141,7 +152,7 @@ async fn treatment(database: &TestServer, clean: bool) {
     );
     row("after the pan back", complete(&bench.watch("for (let i = 0; i < 8; i++) key('ArrowUp')").await), "50");
     for (card, slider, what, aim) in [
-        ("Enlarge", "Strength", "after a blend slider", "50"),
+        ("Enlarge", "Strength", "after a blend slider, the result's own pixels", "500"),
         ("Finish", "Edge strength", "after a Finish slider", "300"),
     ] {
         bench.page.click("section[aria-label=Process] button", card).await;
@@ -154,6 +165,13 @@ async fn treatment(database: &TestServer, clean: bool) {
              set.call(input, Number(input.value) - 4 * Number(input.step || 1)); \
              input.dispatchEvent(new Event('input', {{ bubbles: true }})); input.dispatchEvent(new Event('change', {{ bubbles: true }}));"
         );
+        if card == "Enlarge" {
+            // Both ends come while the control has the focus.
+            let ready = async |page: &Browser| page.attribute("[data-testid=stage]", "data-blend").await == "ready";
+            bench.page.wait_until("both ends of the blend", ready).await;
+            row("after a blend slider, mixed from both ends", bench.mixed(&press).await, "50");
+            bench.page.wait_for_tiles().await;
+        }
         row(what, complete(&bench.watch(&press).await), aim);
         bench.page.press("Escape").await;
     }

@@ -150,6 +150,9 @@ async fn a_slider_moves_from_its_suggestion_and_a_double_click_returns_it() {
     assert_eq!(page.attribute(grain, "value").await, "0.9");
     page.fill(grain, &char::from(Key::Left).to_string().repeat(10)).await;
     page.wait_until("the slider has moved", async |p: &Browser| p.attribute(grain, "value").await == "0.4").await;
+    // What it may blend to is held ready for as long as it is at hand.
+    let blend = async |page: &Browser| page.attribute("[data-testid=stage]", "data-blend").await;
+    page.wait_until("both ends are there", async |page: &Browser| blend(page).await == "ready").await;
     page.wait_until("the grain is back in the picture", async |p: &Browser| {
         p.wait_for_tiles().await;
         p.pixels_of_the_stage().await != suggested
@@ -163,6 +166,7 @@ async fn a_slider_moves_from_its_suggestion_and_a_double_click_returns_it() {
     })
     .await;
     page.press("Escape").await;
+    page.wait_until("nothing is blended", async |page: &Browser| blend(page).await.is_empty()).await;
 
     // Turned, the print is turned too; undone, it is as it was.
     page.click("section[aria-label=Process] button", "Frame").await;

@@ -47,6 +47,17 @@ async fn a_face_is_found_and_compared() {
     page.click("[role=dialog] button", "Back to those found").await;
     page.wait_for_text(card, "1 of 1, 70 %").await;
 
+    // One that was missed is drawn from eye to eye, beside the curtain; undone, it is gone.
+    page.click("[role=dialog] button", "Draw a face").await;
+    page.wait_until("the card is out of the way", async |p| {
+        p.script("return !document.querySelector('[role=dialog]')").await == json!(true)
+    })
+    .await;
+    page.drag_from("canvas", (0.15, 0.33), 120.0).await;
+    page.wait_for_text(card, "of 2, 70 %").await;
+    page.undo().await;
+    page.wait_for_text(card, "1 of 1, 70 %").await;
+
     page.close().await;
     service.stop().await;
 }

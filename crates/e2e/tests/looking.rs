@@ -85,6 +85,21 @@ async fn a_feature_lies_at_the_same_place_in_all_panes() {
             assert_together(&places, &format!("{layout} after {zoom}"));
         }
     }
+    // What lies between two fingers stays there while they move apart.
+    page.click_named("[aria-label=Comparison] button", "Side by side").await;
+    page.on_stage("p").await;
+    page.wait_for_tiles().await;
+    let zoom = async |page: &Browser| page.attribute("[data-testid=stage]", "data-zoom").await.parse::<f64>().unwrap();
+    let (before, at) = (zoom(&page).await, corners(&page).await[0]);
+    let (left, top, ..) = page.find("canvas").await.rectangle().await.unwrap();
+    page.pinch((left + at.0, top + at.1), 80.0, 160.0).await;
+    page.wait_for_tiles().await;
+    let ratio = zoom(&page).await / before;
+    assert!((ratio - 2.0).abs() < 0.1, "twice as far apart is twice as large: {ratio}");
+    let places = corners(&page).await;
+    assert_together(&[places[0], at], "pinch");
+    assert_together(&places, "pinch, both panes");
+
     // Two in the same place: as one or the other is uncovered or has its turn, nothing moves.
     page.click_named("[aria-label=Comparison] button", "Curtain").await;
     let mut places = Vec::new();
@@ -123,11 +138,25 @@ async fn a_pixel_of_the_preview_is_a_pixel_of_the_finished_file() {
     page.wait_for_tiles().await;
     let script = "const canvas = document.querySelector('canvas'), w = Math.floor(canvas.width / 2);
         const [a, b] = [0, w].map((x) => canvas.getContext('2d').getImageData(x, 0, w, canvas.height).data);
-        let apart = 0, tones = new Set();
-        for (let i = 0; i < a.length; i++) { apart = Math.max(apart, Math.abs(a[i] - b[i])); tones.add(a[i]); }
-        return [apart, tones.size];";
+        let apart = 0, sum = 0, tones = new Set();
+        for (let i = 0; i < a.length; i++) { const d = Math.abs(a[i] - b[i]); apart = Math.max(apart, d); sum += d; tones.add(a[i]); }
+        return [apart, tones.size, sum / a.length];";
     let found = page.script(script).await;
     assert_eq!(found[0], 0, "the two panes show the same, to the last pixel");
+    assert!(found[1].as_u64().unwrap() > 3, "and something is to be seen");
+    // The file is measured as the treatment is, and departs from the original as far.
+    page.on_stage("m").await;
+    let detail = async |pane: u8, page: &Browser| page.text(&format!("[data-testid=pane-{pane}]")).await;
+    page.wait_until("both panes are measured", async |page: &Browser| {
+        detail(1, page).await.contains("of the view within") && detail(2, page).await.contains("of the view within")
+    })
+    .await;
+    let within = |text: String| text.lines().find(|line| line.contains("within")).map(str::to_owned);
+    assert_eq!(within(detail(1, &page).await), within(detail(2, &page).await));
+    page.wait_for_tiles().await;
+    // A file has eight bits, a treatment has all: where an edge overshoots, the map tells them apart.
+    let found = page.script(script).await;
+    assert!(found[2].as_f64().unwrap() < 0.3, "and so do their maps: {found}");
     assert!(found[1].as_u64().unwrap() > 3, "and something is to be seen");
     page.close().await;
     service.stop().await;

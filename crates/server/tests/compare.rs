@@ -70,6 +70,21 @@ async fn treatments_of_one_picture_are_planned_together() {
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn what_is_only_tried_out_is_not_remembered() {
+    let (server, _, id, hash) = with_picture().await;
+    plan(&server, id, &wish(3.0)).await;
+    let mut other = wish(3.0);
+    other["enlarge"] = plain("nearest")["enlarge"].clone();
+    let tried = server.post(&format!("/originals/{id}/plan?remember=false"), &other).await;
+    let tried = Server::json(tried, StatusCode::OK).await;
+    assert_eq!(tried["treatment"], tried["plain"]["nearest"]);
+    image_at(&server, &format!("/tiles/{hash}/{}/0/0/0", tried["treatment"].as_str().unwrap())).await;
+    let kept = Server::json(server.get(&format!("/originals/{id}/wish")).await, StatusCode::OK).await;
+    assert_ne!(kept["enlarge"], other["enlarge"]);
+    server.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn an_area_has_its_own_steps_and_is_shown() {
     let (server, _, id, hash) = with_picture().await;
     let mut body = wish(2.0);
@@ -214,6 +229,21 @@ async fn a_finished_enlargement_is_shown_out_of_its_file() {
             assert!(from_file.as_bytes() == preview.as_bytes(), "the preview's pixels are the file's");
         }
     }
+    let figures = async |path: String| {
+        Server::json(server.get(&format!("{path}?x=90&y=90&width=200&height=200")).await, StatusCode::OK).await
+    };
+    let of_file = figures(format!("/enlargements/{enlargement}/measures")).await;
+    let of_treatment = figures(format!("/measures/{hash}/{}", plan["treatment"].as_str().unwrap())).await;
+    for figure in ["departure_p95", "departure_mean", "sharpness"] {
+        let (file, treatment) = (of_file[figure].as_f64().unwrap(), of_treatment[figure].as_f64().unwrap());
+        assert!((file - treatment).abs() < 0.02 * treatment.max(1.0), "{figure}: {file} {treatment}");
+    }
+    let map = image_at(&server, &format!("/enlargements/{enlargement}/tiles/0/0/0?show=departure")).await;
+    let due =
+        image_at(&server, &format!("/tiles/{hash}/{}/0/0/0?show=departure", plan["treatment"].as_str().unwrap())).await;
+    assert_eq!((map.width(), map.height()), (due.width(), due.height()));
+    let off = map.as_bytes().iter().zip(due.as_bytes()).map(|(a, b)| a.abs_diff(*b)).max();
+    assert!(off <= Some(2), "the file departs where its treatment does: {off:?}");
     let beyond = server.get(&format!("/enlargements/{enlargement}/tiles/0/9/9")).await;
     assert_eq!(Server::json(beyond, StatusCode::NOT_FOUND).await["code"], "tile.outside");
     server.stop().await;

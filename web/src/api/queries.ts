@@ -129,22 +129,27 @@ interface SheetPart {
   height: number;
 }
 
-/** Figures of a part of results, one query for all of them; in the order of the treatments. */
-export const useMeasures = (hash: string, treatments: string[], part: SheetPart | undefined) =>
+/** What figures are taken of: a treatment, or a finished file with so many of its pixels per pixel of the print. */
+export type Measured = { treatment: string } | { enlargement: number; scale: number };
+
+function measure(hash: string, measured: Measured, part: SheetPart, signal: AbortSignal) {
+  if ("treatment" in measured) {
+    const path = { original: hash, treatment: measured.treatment };
+    return answered(api.GET("/api/v1/measures/{original}/{treatment}", { params: { path, query: part }, signal }));
+  }
+  const px = (value: number) => Math.round(value * measured.scale);
+  const query = { x: px(part.x), y: px(part.y), width: px(part.width), height: px(part.height) };
+  const path = { id: measured.enlargement };
+  return answered(api.GET("/api/v1/enlargements/{id}/measures", { params: { path, query }, signal }));
+}
+
+/** Figures of a part of results, one query for all of them; in their order. The part is in pixels of the print. */
+export const useMeasures = (hash: string, measured: Measured[], part: SheetPart | undefined) =>
   useQuery({
-    queryKey: ["measures", hash, treatments, part],
+    queryKey: ["measures", hash, measured, part],
     queryFn: ({ signal }) =>
-      Promise.all(
-        treatments.map((treatment) =>
-          answered(
-            api.GET("/api/v1/measures/{original}/{treatment}", {
-              params: { path: { original: hash, treatment }, query: part ?? { x: 0, y: 0, width: 1, height: 1 } },
-              signal,
-            }),
-          ),
-        ),
-      ),
-    enabled: part !== undefined && treatments.length > 0,
+      Promise.all(measured.map((m) => measure(hash, m, part ?? { x: 0, y: 0, width: 1, height: 1 }, signal))),
+    enabled: part !== undefined && measured.length > 0,
     retry: false,
     gcTime: 60_000,
   });
@@ -159,6 +164,22 @@ export const usePlan = (original: number, wish: Wish) =>
     retry: false,
     // The forecast of time follows the models' measurement.
     refetchInterval: (query) => (query.state.data && query.state.data.seconds == null ? 1500 : false),
+  });
+
+/** The treatment that a wish comes to, only tried out: what is asked for stays what it was. */
+export const useTried = (original: number, wish: Wish | undefined) =>
+  useQuery({
+    queryKey: ["tried", original, wish],
+    queryFn: async ({ signal }) => {
+      const params = { path: { id: original }, query: { remember: false } };
+      if (!wish) return null;
+      const plan = await answered(api.POST("/api/v1/originals/{id}/plan", { params, body: wish, signal }));
+      return plan.treatment;
+    },
+    enabled: wish !== undefined,
+    retry: false,
+    staleTime: Infinity,
+    gcTime: 60_000,
   });
 
 export const useForecast = (original: number, wish: Wish, enabled: boolean) =>

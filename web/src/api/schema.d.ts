@@ -124,6 +124,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/enlargements/{id}/measures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Measures a part of a finished enlargement, out of its file, of at most 2048 px a side, against its original; nothing where
+         *     it holds no picture.
+         */
+        get: operations["enlargement_measures"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/enlargements/{id}/print": {
         parameters: {
             query?: never;
@@ -1360,6 +1380,8 @@ export interface components {
             least_gain: number;
             /** @description On how many photographs. */
             photos: number;
+            /** @description The pictures were sound: what counts is how little is done to them. */
+            undamaged?: boolean;
         };
         /** @description A treatment that was compared. */
         Compared: {
@@ -1957,10 +1979,10 @@ export interface components {
          */
         Letter: "A" | "B" | "C" | "D" | "E" | "F";
         /**
-         * @description What a cleaner is told about each pixel.
+         * @description What a cleaner or a restorer is told about each pixel.
          * @enum {string}
          */
-        LevelKind: "noise" | "compression" | "softness";
+        LevelKind: "noise" | "compression" | "softness" | "scale";
         /** @description A link for a client. */
         LinkView: {
             /**
@@ -2765,6 +2787,11 @@ export interface components {
          */
         Show: "result" | "edges" | "departure" | "area";
         /**
+         * @description What of a finished enlargement to show.
+         * @enum {string}
+         */
+        ShowFile: "result" | "departure";
+        /**
          * @description Which half of an example.
          * @enum {string}
          */
@@ -3395,6 +3422,44 @@ export interface operations {
             };
         };
     };
+    enlargement_measures: {
+        parameters: {
+            query: {
+                /** @description Left edge. */
+                x: number;
+                /** @description Upper edge. */
+                y: number;
+                /** @description Pixels across. */
+                width: number;
+                /** @description Pixels down. */
+                height: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": null | components["schemas"]["MeasuresView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     print: {
         parameters: {
             query?: never;
@@ -3461,7 +3526,10 @@ export interface operations {
     };
     enlargement_tile: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description What to show. */
+                show?: components["schemas"]["ShowFile"];
+            };
             header?: never;
             path: {
                 /** @description The enlargement's number. */
@@ -4737,7 +4805,10 @@ export interface operations {
     };
     plan: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Remember it as what is asked for; without, it is only tried out. */
+                remember?: boolean;
+            };
             header?: never;
             path: {
                 id: number;

@@ -18,7 +18,17 @@ import {
   sentence,
   type Spot,
 } from "../api/client";
-import { keys, suggestionQuery, useForecast, useKeptWish, useMeasures, usePlan, useReading } from "../api/queries";
+import {
+  type Measured,
+  keys,
+  suggestionQuery,
+  useForecast,
+  useKeptWish,
+  useMeasures,
+  usePlan,
+  useReading,
+  useTried,
+} from "../api/queries";
 import { decimal } from "../app/format";
 import { useKept } from "../app/kept";
 import { useLater, usePaced } from "../app/later";
@@ -33,6 +43,7 @@ import { Rail } from "./Rail";
 import { type PaneLabel, type StageHandle, StageView } from "./StageView";
 import { TicketLine } from "./TicketLine";
 import { TreatmentTabs } from "./TreatmentTabs";
+import { type Blend, Blending, endOf } from "./blend";
 import { cleanLine } from "./cards/CleanCard";
 import { choiceText } from "./cards/EnlargeCard";
 import { KERNEL_NAMES, type Pane, type Source, filledUp, linesUp, paneView, plainName } from "./panes";
@@ -138,6 +149,7 @@ function BenchWith(props: BenchProps & { first: Wish }) {
     (part: Partial<Steps>) => change(changeIn(control.wish, safeScope, part)),
     [change, control.wish, safeScope],
   );
+  const [blend, setBlend] = useState<Blend>();
   const [areasOpen, setAreasOpen] = useState(false);
   const [facesShown, setFacesShown] = useState(false);
   const [drawingFace, setDrawingFace] = useState(false);
@@ -182,6 +194,8 @@ function BenchWith(props: BenchProps & { first: Wish }) {
           original={original}
           control={control}
           source={{ hash: original.hash, wish, plan: answer, nameOf, results }}
+          blend={blend}
+          settled={control.wish === wish && !plan.isPlaceholderData}
           edgeMask={edgeMask}
           scope={safeScope}
           onScope={setScope}
@@ -202,55 +216,57 @@ function BenchWith(props: BenchProps & { first: Wish }) {
           onSay={say}
         />
       )}
-      <Rail
-        original={original}
-        models={models}
-        control={control}
-        steps={stepsIn(control.wish, safeScope)}
-        changeSteps={changeSteps}
-        tabs={
-          <TreatmentTabs
-            original={original}
-            wish={control.wish}
-            scope={safeScope}
-            change={(part) => {
-              if (part.letter) setScope("whole");
-              change(part);
-            }}
-            changeSteps={changeSteps}
-            onAreas={() => {
-              props.onBench();
-              setAreasOpen(!areasOpen);
-            }}
-            onSay={say}
-          />
-        }
-        reading={reading.data}
-        suggestion={suggestion.data}
-        onMask={setEdgeMask}
-        facesShown={facesShown}
-        onFacesShown={setFacesShown}
-        onDrawFace={() => {
-          props.onBench();
-          setDrawingFace(true);
-          say("Draw a line from the middle of one eye to the middle of the other.");
-        }}
-        onFace={(face) => {
-          props.onBench();
-          setGoingTo({ ...face });
-        }}
-        pattern={pattern}
-        onPattern={setPattern}
-        plan={answer}
-        fileBytes={forecast.data?.bytes}
-        blocked={blocked}
-        starting={run.isPending}
-        onRun={() => run.mutate()}
-        job={jobs.find((j) => j.state === "running" || j.state === "waiting")}
-        onCancel={props.onCancel}
-        onRemove={props.onRemove}
-        results={results}
-      />
+      <Blending value={setBlend}>
+        <Rail
+          original={original}
+          models={models}
+          control={control}
+          steps={stepsIn(control.wish, safeScope)}
+          changeSteps={changeSteps}
+          tabs={
+            <TreatmentTabs
+              original={original}
+              wish={control.wish}
+              scope={safeScope}
+              change={(part) => {
+                if (part.letter) setScope("whole");
+                change(part);
+              }}
+              changeSteps={changeSteps}
+              onAreas={() => {
+                props.onBench();
+                setAreasOpen(!areasOpen);
+              }}
+              onSay={say}
+            />
+          }
+          reading={reading.data}
+          suggestion={suggestion.data}
+          onMask={setEdgeMask}
+          facesShown={facesShown}
+          onFacesShown={setFacesShown}
+          onDrawFace={() => {
+            props.onBench();
+            setDrawingFace(true);
+            say("Draw a line from the middle of one eye to the middle of the other.");
+          }}
+          onFace={(face) => {
+            props.onBench();
+            setGoingTo({ ...face });
+          }}
+          pattern={pattern}
+          onPattern={setPattern}
+          plan={answer}
+          fileBytes={forecast.data?.bytes}
+          blocked={blocked}
+          starting={run.isPending}
+          onRun={() => run.mutate()}
+          job={jobs.find((j) => j.state === "running" || j.state === "waiting")}
+          onCancel={props.onCancel}
+          onRemove={props.onRemove}
+          results={results}
+        />
+      </Blending>
       <Snackbar open={said !== undefined} onClose={() => setSaid(undefined)} autoHideDuration={8000} message={said} />
     </Box>
   );
@@ -261,6 +277,10 @@ function LightTable(props: {
   original: Original;
   control: WishControl;
   source: Omit<Source, "extent">;
+  /** The control at hand that only blends. */
+  blend?: Blend;
+  /** Whether the plan is that of the wish as it is now. */
+  settled: boolean;
   edgeMask: boolean;
   scope: Scope;
   onScope: (scope: Scope) => void;
@@ -302,7 +322,16 @@ function LightTable(props: {
     : props.areasOpen && areaShown && scope !== "whole"
       ? `?show=area&area=${scope}`
       : undefined;
-  const source: Source = { ...props.source, extent, query: map ? "?show=departure" : undefined, nowQuery };
+  const { blend, settled } = props;
+  const low = useTried(original.id, blend && endOf(control.wish, scope, blend.low)).data;
+  const high = useTried(original.id, blend && endOf(control.wish, scope, blend.high)).data;
+  const source: Source = {
+    ...props.source,
+    extent,
+    query: map ? "?show=departure" : undefined,
+    nowQuery,
+    blend: !map && blend && low && high ? { low, high, share: blend.share, settled } : undefined,
+  };
   const panes = filledUp(chosen, wish, Math.max(PANES[layout], 2));
   const views = panes.map((pane) => paneView(pane, source));
 
@@ -335,7 +364,9 @@ function LightTable(props: {
   const rested = useLater(pointer, 160);
   const restedView = useLater(seen.view, 400);
   const shown = views.slice(0, PANES[layout]);
-  const measured = [...new Set(shown.flatMap((v) => v.treatment ?? []))];
+  const ways = shown.map((v) => JSON.stringify(v.measured));
+  const distinct = [...new Set(ways)];
+  const measured = distinct.map((way) => JSON.parse(way) as Measured);
   const px = (value: number) => Math.round(value * factor);
   const clampPart = (x: number, y: number, width: number, height: number) => {
     const left = Math.min(Math.max(0, x), plan.sheet.width - 1);
@@ -367,18 +398,19 @@ function LightTable(props: {
   const readout =
     atPointer && figures.data
       ? `Sharpness at the pointer, bicubic 1: ${shown
-          .filter(
-            (v, i) => v.treatment !== plan.plain.bicubic && shown.findIndex((o) => o.treatment === v.treatment) === i,
-          )
-          .flatMap((v) => {
-            const figure = figures.data[measured.indexOf(v.treatment ?? "")];
-            return figure ? [`${short(v.name)} ${figure.sharpness.toFixed(2)}`] : [];
+          .flatMap((v, i) => {
+            const way = ways[i] ?? "";
+            const bicubic = "treatment" in v.measured && v.measured.treatment === plan.plain.bicubic;
+            const figure = figures.data[distinct.indexOf(way)];
+            return figure && !bicubic && ways.indexOf(way) === i
+              ? [`${short(v.name)} ${figure.sharpness.toFixed(2)}`]
+              : [];
           })
           .join(", ")}`
       : undefined;
 
   const labels: PaneLabel[] = views.map((view, pane) => {
-    const figure = viewPart && view.treatment ? departures.data?.[measured.indexOf(view.treatment)] : undefined;
+    const figure = viewPart ? departures.data?.[distinct.indexOf(JSON.stringify(view.measured))] : undefined;
     const detail =
       panes[pane]?.show === "now" && nowQuery
         ? props.edgeMask

@@ -148,6 +148,7 @@ export function StageView(props: {
         data-needed={needed}
         data-zoom={seen.zoom.toFixed(4)}
         data-middle={seen.part && middleOf(seen.part)}
+        data-blend={seen.blend}
         data-curtain={seen.curtain.toFixed(4)}
         data-layout={layout}
         sx={{ position: "relative", flex: 1, minWidth: 0, minHeight: 0, bgcolor: settings.ground, overflow: "hidden" }}

@@ -77,8 +77,29 @@ describe("panes", () => {
       { show: "result", id: 8 },
       { show: "result", id: 99 },
     ] as Pane[]) {
-      expect(paneView(pane, source).treatment).toBe("now");
+      expect(paneView(pane, source).measured).toEqual({ treatment: "now" });
     }
+  });
+
+  it("are measured as what they show: a finished file in its own pixels", () => {
+    const measured = (pane: Pane) => paneView(pane, source).measured;
+    expect(measured({ show: "plain", kernel: "nearest" })).toEqual({ treatment: "squares" });
+    expect(measured({ show: "letter", letter: "A" })).toEqual({ treatment: "first" });
+    expect(measured({ show: "result", id: 7 })).toEqual({ enlargement: 7, scale: 2 });
+  });
+
+  it("mix the present treatment from both ends of a blend, and no other, nor under a mask", () => {
+    const blend = { low: "none", high: "all", share: 0.25, settled: false };
+    const mix = (pane: Pane, asked: Partial<Source> = {}) =>
+      paneView(pane, { ...source, blend, ...asked }).candidate.mix;
+    expect(mix({ show: "now" })).toMatchObject({
+      low: { base: "/api/v1/tiles/original/none", size: plan.sheet },
+      high: { base: "/api/v1/tiles/original/all", original: source.extent },
+      share: 0.25,
+      settled: false,
+    });
+    expect(mix({ show: "letter", letter: "A" })).toBeUndefined();
+    expect(mix({ show: "now" }, { nowQuery: "?show=edges" })).toBeUndefined();
   });
 
   it("keep a letter's name even where it came to the same as the present one", () => {
@@ -92,6 +113,7 @@ describe("panes", () => {
     const map = { query: "?show=departure" };
     expect(query({ show: "now" }, map)).toBe(map.query);
     expect(query({ show: "letter", letter: "A" }, map)).toBe(map.query);
+    expect(query({ show: "result", id: 7 }, map)).toBe(map.query);
     expect(query({ show: "plain", kernel: "bicubic" }, map)).toBeUndefined();
     const mask = { nowQuery: "?show=edges" };
     expect(query({ show: "now" }, mask)).toBe(mask.nowQuery);

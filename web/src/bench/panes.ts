@@ -1,6 +1,7 @@
 /** What each pane of the stage shows, in words and as tiles. */
 
 import type { Enlargement, Kernel, Letter, Plan, Wish } from "../api/client";
+import type { Measured } from "../api/queries";
 import type { Candidate } from "../stage/tiles";
 import { letters } from "./treatments";
 
@@ -45,8 +46,8 @@ interface Extent {
 export interface PaneView {
   name: string;
   candidate: Candidate;
-  /** Hash of the treatment, to measure it by; a finished file has none. */
-  treatment?: string;
+  /** What its figures are measured of. */
+  measured: Measured;
 }
 
 /** Everything that a pane may show of a picture. */
@@ -63,6 +64,8 @@ export interface Source {
   query?: string;
   /** What the present one is to show instead. */
   nowQuery?: string;
+  /** Both ends of a control that blends and is at hand, as treatments. */
+  blend?: { low: string; high: string; share: number; settled: boolean };
 }
 
 /** A finished enlargement lines up when it was framed as the picture is now, and fills its sheet as much. */
@@ -86,26 +89,38 @@ export function paneView(pane: Pane, source: Source): PaneView {
     original: extent,
     query,
   });
+  const mix = () => {
+    if (!source.blend) return undefined;
+    const { low, high, share, settled } = source.blend;
+    return { low: of(low, source.query), high: of(high, source.query), share, settled };
+  };
   const now: PaneView = {
     name: source.nameOf(wish.letter ?? "A"),
-    candidate: of(plan.treatment, source.nowQuery ?? source.query),
-    treatment: plan.treatment,
+    candidate: { ...of(plan.treatment, source.nowQuery ?? source.query), mix: source.nowQuery ? undefined : mix() },
+    measured: { treatment: plan.treatment },
   };
   switch (pane.show) {
     case "plain": {
       const treatment = plan.plain[pane.kernel];
-      return { name: plainName(pane.kernel), candidate: of(treatment), treatment };
+      return { name: plainName(pane.kernel), candidate: of(treatment), measured: { treatment } };
     }
     case "letter": {
       const { treatment } = planned(plan, wish, pane.letter);
       if (!treatment || pane.letter === (wish.letter ?? "A")) return now;
-      return { name: source.nameOf(pane.letter), candidate: of(treatment, source.query), treatment };
+      return { name: source.nameOf(pane.letter), candidate: of(treatment, source.query), measured: { treatment } };
     }
     case "result": {
       const result = source.results.find((r) => r.id === pane.id);
       if (!result || !linesUp(result, plan, wish)) return now;
-      const base = `/api/v1/enlargements/${result.id}/tiles`;
-      return { name: result.file_name, candidate: { base, size: result.record.size, original: extent } };
+      const { size } = result.record;
+      const candidate: Candidate = {
+        base: `/api/v1/enlargements/${result.id}/tiles`,
+        size,
+        original: extent,
+        query: source.query,
+      };
+      const measured = { enlargement: result.id, scale: size.width / plan.sheet.width };
+      return { name: result.file_name, candidate, measured };
     }
     case "now":
       return now;

@@ -5,7 +5,7 @@ import { BarChart } from "@mui/x-charts/BarChart";
 import { type ReactNode, useState } from "react";
 import type { Model } from "../api/client";
 import { bytes, decimal, whole } from "../app/format";
-import { type Bar, bars, overEveryday, speed } from "./measures";
+import { type Bar, COUNTED_FROM, bars, overEveryday, speed } from "./measures";
 
 export function ModelCard({
   model,
@@ -48,9 +48,7 @@ export function ModelCard({
         <Half model={model} side="before" words={card.kind === "enlarge" ? "bicubic" : "as it came"} />
         <Half model={model} side="after" words="this model" />
       </Box>
-      {measured.length > 0 && (
-        <Chart bars={measured} over={card.kind === "enlarge" ? "bicubic" : "the damaged picture"} />
-      )}
+      {measured.length > 0 && <Chart bars={measured} over={COUNTED_FROM[card.kind]} />}
       <Box sx={{ color: "measured" }}>
         {over && <Typography variant="body2">{over}.</Typography>}
         <Typography variant="body2">

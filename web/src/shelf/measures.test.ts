@@ -51,6 +51,18 @@ describe("a card's scores", () => {
     expect(bars(card({ kind: "clean", cleaning }))).toEqual([{ label: "white noise, sigma 25", value: 9, own: true }]);
   });
 
+  it("shows a restorer of faces with what it does to sound ones, set apart", () => {
+    const part = { photos: 3, least_gain: 0, before_ssim: 0, after_ssim: 0 };
+    const cleaning = [
+      { damage: "24 px, phone: soft, noise 3", before: 24, after: 25, ...part },
+      { damage: "64 px, sharp", undamaged: true, before: 30, after: 29.5, ...part },
+    ];
+    expect(bars(card({ kind: "face", cleaning }))).toEqual([
+      { label: "24 px, phone", value: 1, own: true },
+      { label: "64 px, sharp", value: -0.5, own: false },
+    ]);
+  });
+
   it("says how long a usual picture takes", () => {
     expect(speed({ pixels_per_second: 1e6 } as Model)).toBe("1 megapixels a second here: 12 megapixels take 12 s");
     expect(speed({} as Model)).toBe("speed not measured yet");

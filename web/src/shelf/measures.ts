@@ -16,6 +16,7 @@ const SET_NAMES: { [set: string]: string } = {
   lettering: "lettering and line",
   foliage: "foliage and ground",
   fur: "fur and strands",
+  portrait: "portraits",
   prints: "scans of old prints",
 };
 
@@ -35,11 +36,18 @@ export function ownSet(card: Card): string {
   return card.scores.some((s) => s.set === card.subject) ? card.subject : "photographs";
 }
 
-/** Gains over bicubic by set, or over the damaged picture by damage. */
+/** What gains are counted from. */
+export const COUNTED_FROM: Record<Card["kind"], string> = {
+  enlarge: "bicubic",
+  clean: "the damaged picture",
+  face: "Everyday alone, in eyes and mouth",
+};
+
+/** Gains over bicubic by set, over the damaged picture by damage, or over Everyday by what happened to a face. */
 export function bars(card: Card): Bar[] {
-  if (card.kind === "clean") {
-    const damaged = (card.cleaning ?? []).filter((c) => c.before > 0);
-    return damaged.map((c) => ({ label: c.damage, value: c.after - c.before, own: true }));
+  if (card.kind !== "enlarge") {
+    const finite = (card.cleaning ?? []).filter((c) => c.before > 0);
+    return finite.map((c) => ({ label: c.damage.split(":")[0] ?? "", value: c.after - c.before, own: !c.undamaged }));
   }
   const sets = [...new Set(card.scores.map((s) => s.set))];
   const own = ownSet(card);

@@ -62,6 +62,8 @@ export interface Seen {
   panes: Standing[];
   /** Whether the view is too far off for a model to show. */
   fromOriginal: boolean;
+  /** Where both ends of the blend at hand are: on their way, here, or shown mixed. */
+  blend?: "coming" | "ready" | "shown";
   /** The part of the picture that is in view, as shares of its sides; nothing when all of it is. */
   part?: Box;
   /** The part in view, in pixels of the original. */
@@ -69,6 +71,11 @@ export interface Seen {
 }
 
 export const NOTHING_SEEN: Seen = { zoom: 1, curtain: 0.5, panes: [], fromOriginal: false };
+
+/** A view that is drawn over others, with how much of it shows. */
+interface Layer extends View {
+  share?: number;
+}
 
 export class Stage {
   private readonly context: CanvasRenderingContext2D;
@@ -423,7 +430,11 @@ export class Stage {
     const shown = subject.panes.slice(0, PANES[layout]);
     const views = shown.map((candidate) => viewOf(candidate, camera, part));
     const under = viewOf(subject.under, camera, part);
-    this.tiles.want([under, ...views]);
+    const mixes = views.map((view) => this.mixOf(view, camera, part));
+    this.tiles.want(
+      [under, ...views],
+      mixes.flatMap((mix) => mix?.ends ?? []),
+    );
     const panes = views.map(({ candidate, places }) => this.tiles.standing(candidate, places));
     panes.forEach((standing, i) => {
       if (standing.ready === standing.needed) this.previous.delete(i);
@@ -434,7 +445,11 @@ export class Stage {
         const view = views[this.only ?? i];
         if (!view) return;
         const previous = this.previous.get(this.only ?? i);
-        const stack = [under, ...(previous ? [viewOf(previous, camera, part)] : []), view];
+        const mix = mixes[this.only ?? i];
+        const stack: Layer[] =
+          mix?.stage === "shown"
+            ? mix.ends.map((end, high) => ({ ...end, share: high ? mix.share : 1 }))
+            : [under, ...(previous ? [viewOf(previous, camera, part)] : []), view];
         const edge = Math.round(this.curtain * cell.width);
         const strip = layout !== "curtain" ? [0, cell.width] : i === 0 ? [0, edge] : [edge, cell.width];
         this.drawPane(cell, strip as [number, number], camera, part, stack);
@@ -446,13 +461,25 @@ export class Stage {
       curtain: this.curtain,
       panes,
       fromOriginal: result,
+      blend: mixes.find((mix) => mix)?.stage,
       part: part && shares(part, subject.original),
       view: part,
     });
   }
 
+  /** Both ends of a view's blend, and whether they are to be shown instead of it. */
+  private mixOf({ candidate, places }: View, camera: Camera, part: Box | undefined) {
+    const { mix } = candidate;
+    if (!mix) return undefined;
+    const ends = [viewOf(mix.low, camera, part), viewOf(mix.high, camera, part)];
+    const exact = mix.settled && this.tiles.isWhole({ candidate, places });
+    const here = ends.every((end) => this.tiles.isWhole(end));
+    const stage: Seen["blend"] = !here ? "coming" : exact ? "ready" : "shown";
+    return { ends, share: mix.share, stage };
+  }
+
   /** Candidates one over the other in a strip of a pane: what has not arrived yet shows what lies below. */
-  private drawPane(cell: Cell, [left, right]: [number, number], camera: Camera, part: Box, views: View[]): void {
+  private drawPane(cell: Cell, [left, right]: [number, number], camera: Camera, part: Box, views: Layer[]): void {
     const { context, subject } = this;
     if (!subject || right <= left) return;
     context.save();
@@ -461,10 +488,7 @@ export class Stage {
     context.clip();
     context.translate(cell.left, cell.top);
     // What hides everything below it needs nothing below it: while a hand moves the picture, every layer counts.
-    const whole = views.findLastIndex(({ candidate, places }) => {
-      const { ready, needed } = this.tiles.standing(candidate, places);
-      return ready === needed;
-    });
+    const whole = views.findLastIndex((view) => (view.share ?? 1) === 1 && this.tiles.isWhole(view));
     if (whole < 0 && this.thumbnail) {
       const [x0, y0] = toPane(camera, cell, 0, 0);
       const [x1, y1] = toPane(camera, cell, subject.original.width, subject.original.height);
@@ -472,8 +496,10 @@ export class Stage {
       context.drawImage(this.thumbnail, x0, y0, x1 - x0, y1 - y0);
     }
     for (const view of views.slice(Math.max(0, whole))) {
+      context.globalAlpha = view.share ?? 1;
       drawTiles(context, this.tiles, view, camera, cell, part, this.smooth);
     }
+    context.globalAlpha = 1;
     for (const mark of this.marks) {
       drawMark(context, toPane(camera, cell, mark.x, mark.y), mark.label, (mark.reach ?? 0) * camera.scale);
     }

@@ -74,6 +74,19 @@ describe("store", () => {
     expect(store.standing(candidate, places)).toEqual({ ready: 1, needed: places.length });
   });
 
+  it("asks for what comes later once all that is in view is on its way, and tells when a view is whole", async () => {
+    const { asked, load } = slowServer();
+    const store = new TileStore(() => undefined, load);
+    const end: Candidate = { ...candidate, base: "/end" };
+    const [first, second] = [places.slice(0, 2), places.slice(0, 1)];
+    store.want([{ candidate, places: first }], [{ candidate: end, places: second }]);
+    expect(asked.map((a) => a.address.split("/")[1])).toEqual(["t", "t", "end"]);
+    asked[2]?.answer();
+    await settle();
+    expect(store.isWhole({ candidate: end, places: second })).toBe(true);
+    expect(store.isWhole({ candidate, places: first })).toBe(false);
+  });
+
   it("gives up what is no longer in view and keeps what arrived", async () => {
     const { asked, load } = slowServer();
     const store = new TileStore(() => undefined, load);

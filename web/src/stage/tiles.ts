@@ -30,6 +30,23 @@ export interface Candidate {
   original: Extent;
   /** Asked of the server besides, such as "?show=edges". */
   query?: string;
+  /** While a control moves that only blends: what stands in for the tiles until they are there. */
+  mix?: Mix;
+}
+
+/**
+ * Both ends of a blend, mixed on the screen while the hand moves.
+ *
+ * What is blended before the edges are made crisper is mixed after it here: not the result's own pixels, but closer to them than
+ * an eye tells, and there at once. The own pixels follow as soon as they are computed.
+ */
+export interface Mix {
+  low: Candidate;
+  high: Candidate;
+  /** How much of the high end, 0 to 1. */
+  share: number;
+  /** The candidate's own tiles are those of this share. */
+  settled: boolean;
 }
 
 export interface Place {
@@ -90,6 +107,16 @@ export const fromServer: Loader = async (address, signal) => {
   return createImageBitmap(await response.blob());
 };
 
+/** A candidate's tiles that are wanted. */
+type Wanted = Pick<View, "candidate" | "places">;
+
+/** The addresses of all lists, the first of each first. */
+function inTurn(lists: Wanted[]): string[] {
+  const queues = lists.map(({ candidate, places }) => places.map((p) => addressOf(candidate, p)));
+  const longest = Math.max(0, ...queues.map((q) => q.length));
+  return Array.from({ length: longest }, (_, i) => queues.flatMap((queue) => queue[i] ?? [])).flat();
+}
+
 /** Tiles that are here, on their way or wanted, for any number of candidates. */
 export class TileStore {
   private readonly here = new Map<string, ImageBitmap>();
@@ -106,16 +133,12 @@ export class TileStore {
     return this.here.get(addressOf(candidate, place));
   }
 
-  /** Says what is in view now, the most important first. Everything else that is under way is given up. */
-  want(lists: { candidate: Candidate; places: Place[] }[]): void {
-    const queues = lists.map(({ candidate, places }) => places.map((p) => addressOf(candidate, p)));
-    this.wanted = [];
-    for (let i = 0; i < Math.max(0, ...queues.map((q) => q.length)); i++) {
-      for (const queue of queues) {
-        const address = queue[i];
-        if (address !== undefined) this.wanted.push(address);
-      }
-    }
+  /**
+   * Says what is in view now, the most important first, and what comes after that. Everything else that is under way is given
+   * up.
+   */
+  want(lists: Wanted[], later: Wanted[] = []): void {
+    this.wanted = [...inTurn(lists), ...inTurn(later)];
     const inView = new Set(this.wanted);
     for (const [address, controller] of this.coming) {
       if (!inView.has(address)) {
@@ -137,6 +160,11 @@ export class TileStore {
   standing(candidate: Candidate, places: Place[]): Standing {
     const ready = places.filter((p) => this.here.has(addressOf(candidate, p))).length;
     return { ready, needed: places.length };
+  }
+
+  isWhole({ candidate, places }: Wanted): boolean {
+    const { ready, needed } = this.standing(candidate, places);
+    return ready === needed;
   }
 
   private fetchMore(): void {
@@ -201,8 +229,7 @@ export function drawTiles(
   part: Box,
   smooth: boolean,
 ): void {
-  const { ready, needed } = store.standing(candidate, places);
-  const coarsest = ready === needed ? level : Math.min(level + 3, 12);
+  const coarsest = store.isWhole({ candidate, places }) ? level : Math.min(level + 3, 12);
   for (let at = coarsest; at >= level; at--) {
     const view = viewSize(candidate.size, at);
     const [across, down] = [candidate.original.width / view.width, candidate.original.height / view.height];

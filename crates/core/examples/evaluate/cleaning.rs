@@ -81,6 +81,8 @@ fn damages(kind: LevelKind) -> Vec<Damage> {
         }
         LevelKind::Compression => all.extend([20, 40, 60, 80].map(jpeg)),
         LevelKind::Softness => all.extend([0.7, 1.0, 1.4, 1.8].map(blur)),
+        // No cleaner is told that.
+        LevelKind::Scale => {}
     }
     all
 }
@@ -116,6 +118,7 @@ pub fn score(model: &Model, sets: &Sets) -> Outcome<Vec<CleaningScore>> {
         let finite = |v: f64| if v.is_finite() { rounded(v, 2) } else { 0.0 };
         scores.push(CleaningScore {
             damage: name,
+            undamaged: before.is_infinite(),
             photos: photos.len(),
             before: finite(before),
             after: rounded(after, 2),

@@ -95,6 +95,13 @@ pub fn skin(x: f32, y: f32) -> f32 {
     face * (1.0 - featured)
 }
 
+/// What a restorer is told of a face with so many pixels of the original between its eyes, [`LevelKind::Scale`].
+///
+/// [`LevelKind::Scale`]: crate::model::LevelKind::Scale
+pub fn told_scale(eyes: f32) -> f32 {
+    ((EYES as f32 / eyes).log2() / 2.0).max(0.0)
+}
+
 /// What a restored canvas changes: its differences from what was seen, without those of tone and light, inside the mask.
 ///
 /// Differences of encoded RGB, -1 to 1.

@@ -84,8 +84,7 @@ impl Card {
     /// Mean gain in dB over the kinds of damage that a cleaner or a restorer was measured on; 0 before it was measured. What it
     /// does to pictures that need nothing does not count: it is not suggested for those.
     pub fn mean_gain(&self) -> f64 {
-        let needs_nothing = |score: &CleaningScore| UNDAMAGED.iter().any(|word| score.damage.contains(word));
-        let damaged = self.cleaning.iter().filter(|score| score.before > 0.0 && !needs_nothing(score));
+        let damaged = self.cleaning.iter().filter(|score| !score.undamaged);
         let (sum, count) = damaged.fold((0.0, 0_u32), |(sum, count), s| (sum + s.after - s.before, count + 1));
         sum / f64::from(count.max(1))
     }
@@ -115,10 +114,7 @@ pub enum Kind {
     Face,
 }
 
-/// Words by which a card names what a restorer was measured on and that needed nothing.
-const UNDAMAGED: [&str; 2] = ["small only", "sharp"];
-
-/// What a cleaner is told about each pixel.
+/// What a cleaner or a restorer is told about each pixel.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
@@ -129,6 +125,8 @@ pub enum LevelKind {
     Compression,
     /// The spread of an edge in pixels, over 4.
     Softness,
+    /// How much finer the canvas of a face is than the picture that it was found in: half the binary logarithm, 0 where it is not.
+    Scale,
 }
 
 /// A model's size.
@@ -203,6 +201,9 @@ pub const PHOTOGRAPHS: &str = "photographs";
 pub struct CleaningScore {
     /// In words: "sensor noise, sigma 25".
     pub damage: String,
+    /// The pictures were sound: what counts is how little is done to them.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub undamaged: bool,
     /// On how many photographs.
     pub photos: usize,
     /// Mean PSNR of the damaged picture in dB; 0 where it was not damaged at all.

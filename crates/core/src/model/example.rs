@@ -4,6 +4,7 @@ use super::{Card, Kind, LevelKind, ModelError, Network};
 use crate::clean::{Level, SOFTNESS_SCALE};
 use crate::codec::Facts;
 use crate::enlarge::{Kernel, resample};
+use crate::face::canvas;
 use crate::picture::{Original, Planes};
 use crate::reading::Reading;
 
@@ -36,6 +37,8 @@ fn level(kind: LevelKind, original: &Original, facts: &Facts) -> Level {
         LevelKind::Noise => Level::Noise(reading.noise.level),
         LevelKind::Compression => Level::Constant(1.0 - reading.worst_quality().unwrap_or(75.0) / 100.0),
         LevelKind::Softness => Level::Constant(reading.softness.map_or(1.0, |s| s.sigma.min(2.0)) / SOFTNESS_SCALE),
+        // The example shows a face that had 30 px between the eyes.
+        LevelKind::Scale => Level::Constant(canvas::told_scale(30.0)),
     }
 }
 

@@ -32,28 +32,34 @@ impl Renderer {
     /// size, agrees with it, amber where it departs visibly, white where it departs by 10 (CIEDE2000) or more.
     ///
     /// In views too far off for enlarging to show, of what cleaning changed alone. sRGB whatever the original's profile.
+    ///
+    /// `file` is a finished enlargement with this treatment; its pixels are held against the original instead of what the
+    /// treatment would give now.
     pub fn departure_view(
         &self,
         original: &Original,
         treatment: &Treatment,
+        file: Option<&Original>,
         level: u32,
         region: Region,
         pace: &dyn Pace,
     ) -> Result<Planes, RenderError> {
-        let at = Work::new(self, original, treatment, pace, None)?;
+        let at = Held { work: Work::new(self, original, treatment, pace, None)?, file };
         // The result itself is compared whatever its size; from further away, where enlarging shows.
-        let near = level == 0 || self.enlarges(original, treatment, level)?;
-        at.over_original(level, region, |part| {
+        let near = file.is_some() || level == 0 || self.enlarges(original, treatment, level)?;
+        at.work.over_original(level, region, |part| {
             let (before, after) = at.before_and_after(part, near)?;
             Ok(coloured(&before, &colour_differences(&before, &after)))
         })
     }
 
-    /// Figures of a region of the sheet; of the part of it that holds picture, and nothing where none does.
+    /// Figures of a region of the sheet; of the part of it that holds picture, and nothing where none does. `file` as for
+    /// [`departure_view`](Renderer::departure_view).
     pub fn measures(
         &self,
         original: &Original,
         treatment: &Treatment,
+        file: Option<&Original>,
         region: Region,
         pace: &dyn Pace,
     ) -> Result<Option<Measures>, RenderError> {
@@ -64,36 +70,59 @@ impl Renderer {
         if part.width < LEAST || part.height < LEAST {
             return Ok(None);
         }
-        let at = Work::new(self, original, treatment, pace, None)?;
+        let at = Held { work: Work::new(self, original, treatment, pace, None)?, file };
         let Departure { p95, mean, .. } = {
-            let (before, after) = at.before_and_after(at.of_original(part), true)?;
+            let (before, after) = at.before_and_after(at.work.of_original(part), true)?;
             Departure::of(colour_differences(&before, &after))
         };
         let plain = treatment.untreated(Kernel::Bicubic);
         let plain = Work::new(self, original, &plain, pace, None)?.whole(part)?;
-        let sharpness = compare::sharpness(&at.whole(part)?, &plain, 0);
+        let sharpness = compare::sharpness(&at.srgb(at.pixels(part)?), &srgb(original, plain), 0);
         Ok(Some(Measures { departure_p95: p95, departure_mean: mean, sharpness }))
     }
 }
 
-impl Work<'_> {
-    /// A region of the framed original, and the result brought back to it; both sRGB.
-    fn before_and_after(&self, region: Region, enlarged: bool) -> Result<(Planes, Planes), RenderError> {
-        let (kept, size) = (self.framed.size(), self.treatment.size);
-        let after = if enlarged {
-            let part = enlarge::area_mean_region(size, kept, region);
-            let window = Window { whole: size, part, planes: self.whole(part)? };
-            enlarge::area_mean(&window, kept, region)
-        } else {
-            self.whole_cleaned(region)?
-        };
-        let srgb = |planes: Planes| match self.framed.original().profile() {
-            Some(profile) => profile.to_srgb(&planes),
-            None => planes,
-        };
-        Ok((srgb(self.framed.pull(region)), srgb(after)))
+/// A result that is held against its original: as its treatment gives it, or out of its file.
+struct Held<'a> {
+    work: Work<'a>,
+    file: Option<&'a Original>,
+}
+
+impl Held<'_> {
+    /// A region of the result, without its margin, in its own colours.
+    fn pixels(&self, part: Region) -> Result<Planes, RenderError> {
+        let Some(file) = self.file else { return self.work.whole(part) };
+        let place = self.work.treatment.place();
+        Ok(file.region(Region::new(place.x + part.x, place.y + part.y, part.width, part.height)))
     }
 
+    fn srgb(&self, pixels: Planes) -> Planes {
+        srgb(self.file.unwrap_or(self.work.framed.original()), pixels)
+    }
+
+    /// A region of the framed original, and the result brought back to it; both sRGB.
+    fn before_and_after(&self, region: Region, enlarged: bool) -> Result<(Planes, Planes), RenderError> {
+        let framed = &self.work.framed;
+        let (kept, size) = (framed.size(), self.work.treatment.size);
+        let before = srgb(framed.original(), framed.pull(region));
+        if !enlarged {
+            return Ok((before, srgb(framed.original(), self.work.whole_cleaned(region)?)));
+        }
+        let part = enlarge::area_mean_region(size, kept, region);
+        let window = Window { whole: size, part, planes: self.pixels(part)? };
+        Ok((before, self.srgb(enlarge::area_mean(&window, kept, region))))
+    }
+}
+
+/// Out of a picture's colours.
+fn srgb(of: &Original, planes: Planes) -> Planes {
+    match of.profile() {
+        Some(profile) => profile.to_srgb(&planes),
+        None => planes,
+    }
+}
+
+impl Work<'_> {
     /// The pixels of the framed original that a region of the picture came of; one at least.
     fn of_original(&self, region: Region) -> Region {
         let (kept, size) = (self.framed.size(), self.treatment.size);
@@ -159,10 +188,10 @@ mod tests {
     fn a_result_that_lost_detail_departs_where_it_lost_it() {
         let (original, size) = (original(), Size::new(32, 16));
         let halved = Treatment::plain(Kernel::Bicubic, size);
-        let figures = |region| renderer().measures(&original, &halved, region, &Unhurried).unwrap().unwrap();
+        let figures = |region| renderer().measures(&original, &halved, None, region, &Unhurried).unwrap().unwrap();
         assert!(figures(Region::new(2, 2, 10, 10)).departure_mean > 5.0);
         assert!(figures(Region::new(20, 2, 10, 10)).departure_p95 < 0.1);
-        let map = renderer().departure_view(&original, &halved, 0, size.whole(), &Unhurried).unwrap();
+        let map = renderer().departure_view(&original, &halved, None, 0, size.whole(), &Unhurried).unwrap();
         assert!(map.row(2, 8)[4] > 2.0 * map.row(2, 8)[28], "{:?}", map.row(2, 8));
     }
 
@@ -170,18 +199,44 @@ mod tests {
     fn the_same_pixels_do_not_depart_and_are_as_sharp() {
         let (original, size) = (original(), Size::new(128, 64));
         let plain = Treatment::plain(Kernel::Bicubic, size);
-        let figures = renderer().measures(&original, &plain, Region::new(0, 0, 60, 60), &Unhurried).unwrap().unwrap();
+        let figures =
+            renderer().measures(&original, &plain, None, Region::new(0, 0, 60, 60), &Unhurried).unwrap().unwrap();
         assert_eq!(figures.sharpness, 1.0);
         let nearest = Treatment::plain(Kernel::Nearest, size);
-        let sharper = renderer().measures(&original, &nearest, Region::new(0, 0, 60, 60), &Unhurried).unwrap().unwrap();
+        let sharper =
+            renderer().measures(&original, &nearest, None, Region::new(0, 0, 60, 60), &Unhurried).unwrap().unwrap();
         assert!(sharper.sharpness > 1.0 && sharper.departure_mean < figures.departure_mean, "{sharper:?} {figures:?}");
+    }
+
+    #[test]
+    fn a_finished_file_is_measured_as_it_is() {
+        let (original, margin) = (original(), Margin::around(8, Fill::White));
+        let treatment = Treatment { margin, ..Treatment::plain(Kernel::Bicubic, Size::new(128, 64)) };
+        let sheet = treatment.sheet();
+        let pixels = renderer().render(&original, &treatment, sheet.whole(), &Unhurried).unwrap();
+        // On the sheet: of the checkered half, and of the even one.
+        let (checkered, even) = (Region::new(8, 8, 60, 60), Region::new(90, 8, 40, 60));
+        let figures = |file: Option<&Original>, region| {
+            renderer().measures(&original, &treatment, file, region, &Unhurried).unwrap().unwrap()
+        };
+        let same = Original::from_planes(&pixels);
+        let (of_file, of_treatment) = (figures(Some(&same), checkered), figures(None, checkered));
+        assert!((of_file.departure_mean - of_treatment.departure_mean).abs() < 0.01, "{of_file:?} {of_treatment:?}");
+        assert!((of_file.sharpness - 1.0).abs() < 0.01, "{of_file:?}");
+        // A file that somebody darkened departs, whatever its treatment says.
+        let darker = Planes::from_values(sheet, pixels.values().iter().map(|v| v * 0.8).collect());
+        let darker = Original::from_planes(&darker);
+        assert!(figures(None, even).departure_mean < 0.1 && figures(Some(&darker), even).departure_mean > 3.0);
+        let map = |file| renderer().departure_view(&original, &treatment, Some(file), 0, even, &Unhurried).unwrap();
+        let mean = |planes: Planes| planes.values().iter().sum::<f32>() / planes.values().len() as f32;
+        assert!(mean(map(&darker)) > mean(map(&same)) + 0.1);
     }
 
     #[test]
     fn a_margin_is_not_measured() {
         let margin = Margin::around(40, Fill::White);
         let treatment = Treatment { margin, ..Treatment::plain(Kernel::Bicubic, Size::new(128, 64)) };
-        let at = |region| renderer().measures(&original(), &treatment, region, &Unhurried).unwrap();
+        let at = |region| renderer().measures(&original(), &treatment, None, region, &Unhurried).unwrap();
         assert_eq!(at(Region::new(0, 0, 30, 30)), None);
         assert!(at(Region::new(0, 0, 80, 80)).is_some());
     }

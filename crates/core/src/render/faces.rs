@@ -173,7 +173,9 @@ impl Work<'_> {
         if !self.pace.before_block() {
             return Err(Cancelled.into());
         }
-        let restored = self.renderer.shelf().network(model)?.run(&seen, None)?;
+        let network = self.renderer.shelf().network(model)?;
+        let told = network.level().map(|_| vec![canvas::told_scale(face.eyes()); CANVAS.area() as usize]);
+        let restored = network.run(&seen, told.as_deref())?;
         self.pace.after_block(CANVAS.area());
         let change = canvas::change(&seen, &restored);
         Ok(Some(OnCanvas { before, seen, change, scale: EYES as f32 / face.eyes() }))

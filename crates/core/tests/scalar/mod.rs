@@ -111,13 +111,14 @@ impl Weights {
         out
     }
 
-    /// A restorer of faces: a cleaner that is told of each pixel where it lies across and down, from -1 to 1.
-    pub fn restore(&self, canvas: &Planes) -> Planes {
+    /// A restorer of faces: a cleaner that is told of each pixel where it lies across and down, from -1 to 1, and the scale.
+    pub fn restore(&self, canvas: &Planes, scale: f32) -> Planes {
         let Size { width, height } = canvas.size();
         let place = |at: u32, side: u32| (at as f32 + 0.5) / side as f32 * 2.0 - 1.0;
         let each = || (0..height).flat_map(move |y| (0..width).map(move |x| (x, y)));
         let across = each().map(|(x, _)| place(x, width));
-        self.clean(canvas, &across.chain(each().map(|(_, y)| place(y, height))).collect::<Vec<f32>>())
+        let told = across.chain(each().map(|(_, y)| place(y, height))).chain(each().map(|_| scale));
+        self.clean(canvas, &told.collect::<Vec<f32>>())
     }
 
     /// A cleaner: picture and what it is told, plane by plane, folded 2 x 2; what the network gives is unfolded and added to

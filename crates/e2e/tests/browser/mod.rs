@@ -9,7 +9,7 @@ use std::time::Duration;
 
 use dettaglio_server::service::{Service, Settings};
 use dettaglio_store::testing::TestServer;
-use fantoccini::actions::{InputSource, KeyAction, KeyActions, MouseActions, PointerAction};
+use fantoccini::actions::{Actions, InputSource, KeyAction, KeyActions, MouseActions, PointerAction, TouchActions};
 use fantoccini::elements::Element;
 use fantoccini::key::Key;
 use fantoccini::wd::Capabilities;
@@ -266,10 +266,34 @@ impl Browser {
         self.driver.perform_actions(actions).await.expect("keys");
     }
 
+    /// Two fingers around a place of the window, from so far apart to so far apart, in CSS pixels.
+    pub async fn pinch(&self, (x, y): (f64, f64), from: f64, to: f64) {
+        let finger = |name: &str, side: f64| {
+            let at = |apart: f64| PointerAction::MoveTo {
+                duration: Some(Duration::from_millis(80)),
+                x: x + side * apart / 2.0,
+                y,
+            };
+            TouchActions::new(name.to_owned())
+                .then(at(from))
+                .then(PointerAction::Down { button: 0 })
+                .then(at((from + to) / 2.0))
+                .then(at(to))
+                .then(PointerAction::Up { button: 0 })
+        };
+        let both = Actions::from(finger("one", -1.0)).and(finger("other", 1.0));
+        self.driver.perform_actions(both).await.expect("two fingers");
+    }
+
     pub async fn drag(&self, css: &str, dx: f64) {
+        self.drag_from(css, (0.5, 0.33), dx).await;
+    }
+
+    /// From a place of an element, as shares of its sides.
+    pub async fn drag_from(&self, css: &str, (across, down): (f64, f64), dx: f64) {
         let element = self.find(css).await;
         let (x, y, width, height) = element.rectangle().await.expect("a place");
-        let (x, y) = (x + width / 2.0, y + height / 3.0);
+        let (x, y) = (x + width * across, y + height * down);
         let to = |x, y| PointerAction::MoveTo { duration: Some(Duration::from_millis(60)), x, y };
         let left = fantoccini::actions::MOUSE_BUTTON_LEFT;
         let actions = MouseActions::new("mouse".to_owned())

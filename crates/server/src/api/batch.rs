@@ -358,7 +358,7 @@ impl Resolved {
                 wish.recipe.areas.clear();
             }
             Self::Steps(steps) => {
-                wish.recipe.steps = steps.for_reading(&reading_of(app, row).await?);
+                wish.recipe.steps = steps.for_reading(&reading_of(app, row).await?, row.facts.iso);
                 wish.recipe.areas.clear();
             }
         }

@@ -86,7 +86,7 @@ pub async fn adapt(
     Body(steps): Body<Steps>,
 ) -> Result<Json<Steps>, Problem> {
     let row = app.store.original(id).await?;
-    Ok(Json(steps.for_reading(&reading_of(&app, &row).await?)))
+    Ok(Json(steps.for_reading(&reading_of(&app, &row).await?, row.facts.iso)))
 }
 
 /// Which pictures of an order.
@@ -151,7 +151,7 @@ pub async fn apply(
         }
         let before = Wish::of(&app, &row).await?;
         let mut wish = before.clone();
-        wish.recipe.steps = steps.for_reading(&reading);
+        wish.recipe.steps = steps.for_reading(&reading, row.facts.iso);
         app.store.set_wish(row.id, Some(&wish)).await?;
         applied.push(Applied { id: row.id, name: row.name, before });
     }

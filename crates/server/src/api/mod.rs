@@ -38,7 +38,15 @@ use crate::problem::Problem;
         title = "Dettaglio",
         description = "Enlarges photographs for large prints. Errors are RFC 9457 problem details."
     ),
-    components(schemas(Problem, jobs::JobView, models::Side, tiles::Show, delivery::Going, shared::SharedSide))
+    components(schemas(
+        Problem,
+        jobs::JobView,
+        models::Side,
+        tiles::Show,
+        tiles::ShowFile,
+        delivery::Going,
+        shared::SharedSide
+    ))
 )]
 struct Document;
 
@@ -83,6 +91,7 @@ pub fn routes() -> OpenApiRouter<App> {
         .routes(routes!(tiles::crop))
         .routes(routes!(tiles::measures))
         .routes(routes!(tiles::enlargement_tile))
+        .routes(routes!(tiles::enlargement_measures))
         .routes(routes!(jobs::add_job))
         .routes(routes!(jobs::show_job))
         .routes(routes!(jobs::instruct))

@@ -18,12 +18,12 @@ use dettaglio_core::treatment::{Treatment, TreatmentError};
 use dettaglio_store::access::Role;
 use dettaglio_store::orders::OriginalRow;
 use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 
 use super::faces::{FoundFace, faces_of};
 use super::house::steps_of;
 use super::reading::{SuggestionFor, reading_of};
-use super::{Address, Body};
+use super::{Address, Body, Question};
 use crate::access::Who;
 use crate::app::App;
 use crate::problem::Problem;
@@ -110,7 +110,7 @@ impl Wish {
         let wanted = SuggestionFor { target, frame: Frame::default(), surround, distance_m: None };
         let mut recipe = wanted.suggest(row, reading, shelf)?.recipe;
         if let Some(steps) = &usual.steps {
-            recipe.steps = steps.for_reading(reading);
+            recipe.steps = steps.for_reading(reading, row.facts.iso);
         }
         let output = OutputSettings { depth: row.facts.depth, ..OutputSettings::new(Format::Tiff) };
         Ok(Self { target, recipe, output, letter: Letter::A, alternatives: Vec::new(), distance_m: None })
@@ -268,13 +268,29 @@ pub struct Verdict {
     pub sharp_from_m: f64,
 }
 
+/// Whether a wish is meant.
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct Remembering {
+    /// Remember it as what is asked for; without, it is only tried out.
+    #[serde(default = "Remembering::usual")]
+    remember: bool,
+}
+
+impl Remembering {
+    fn usual() -> bool {
+        true
+    }
+}
+
 /// Works out size, time, limits and verdict of a wish, remembers it, and keeps the treatment for its tiles.
-#[utoipa::path(post, path = "/originals/{id}/plan", tag = "plan", params(("id" = u64, Path)), request_body = Wish,
+#[utoipa::path(post, path = "/originals/{id}/plan", tag = "plan", params(("id" = u64, Path), Remembering), request_body = Wish,
     responses((status = OK, body = Plan), (status = 422, body = Problem)))]
 pub async fn plan(
     State(app): State<App>,
     who: Who,
     Address(id): Address<u64>,
+    Question(Remembering { remember }): Question<Remembering>,
     Body(wish): Body<Wish>,
 ) -> Result<Json<Plan>, Problem> {
     let mut row = app.store.original(id).await?;
@@ -296,7 +312,7 @@ pub async fn plan(
         }
     });
     // Who may only look tries things out, and nothing of it is remembered.
-    if who.role == Role::Technician {
+    if remember && who.role == Role::Technician {
         app.store.set_wish(id, Some(&wish)).await?;
     }
     let rates = app.studio.rates();

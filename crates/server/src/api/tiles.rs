@@ -94,7 +94,7 @@ pub async fn tile(
                 Show::Result => renderer.view(&original, &treatment, at.level, region, pace),
                 Show::Edges => renderer.edge_mask(&original, &treatment, at.level, region, pace),
                 Show::Area => renderer.area_view(&original, &treatment, area, at.level, region, pace),
-                Show::Departure => renderer.departure_view(&original, &treatment, at.level, region, pace),
+                Show::Departure => renderer.departure_view(&original, &treatment, None, at.level, region, pace),
             }
         })
         .await??;
@@ -195,6 +195,12 @@ pub struct MeasuresView {
     pub sharpness: f64,
 }
 
+impl From<Measures> for MeasuresView {
+    fn from(Measures { departure_p95, departure_mean, sharpness }: Measures) -> Self {
+        Self { departure_p95, departure_mean, sharpness }
+    }
+}
+
 /// Measures a part of a result, of at most 2048 px a side, against the original; nothing where it holds no picture.
 #[utoipa::path(get, path = "/measures/{original}/{treatment}", tag = "tiles", params(ResultAddress, SheetPart),
     responses((status = OK, body = Option<MeasuresView>), (status = 404, body = Problem)))]
@@ -207,12 +213,9 @@ pub async fn measures(
     let region = part.on(treatment.sheet())?;
     let original = app.studio.original(at.original).await?;
     let lane = if treatment.needs_model() { Lane::Model } else { Lane::Plain };
-    let work = move |studio: &Studio, pace: &dyn Pace| studio.renderer().measures(&original, &treatment, region, pace);
-    let measures = app.studio.view(lane, work).await??;
-    Ok(Json(measures.map(|m| {
-        let Measures { departure_p95, departure_mean, sharpness } = m;
-        MeasuresView { departure_p95, departure_mean, sharpness }
-    })))
+    let work =
+        move |studio: &Studio, pace: &dyn Pace| studio.renderer().measures(&original, &treatment, None, region, pace);
+    Ok(Json(app.studio.view(lane, work).await??.map(MeasuresView::from)))
 }
 
 /// Which tile of a finished enlargement.
@@ -229,13 +232,60 @@ pub struct EnlargementTile {
     row: u32,
 }
 
+/// What of a finished enlargement to show.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum ShowFile {
+    /// Its pixels.
+    #[default]
+    Result,
+    /// Where it departs from its original, as for a treatment.
+    Departure,
+}
+
+/// Other than the pixels of the file.
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct ShowingFile {
+    /// What to show.
+    #[serde(default)]
+    show: ShowFile,
+}
+
+/// A finished enlargement, with what it was made of.
+struct Finished {
+    file: Arc<Original>,
+    original: Arc<Original>,
+    treatment: Arc<Treatment>,
+}
+
+impl Finished {
+    async fn of(app: &App, id: u64) -> Result<Self, Problem> {
+        let enlargement = app.store.enlargement(id).await?;
+        Ok(Self {
+            file: app.studio.enlargement(&enlargement.file_key).await?,
+            original: app.studio.original(enlargement.record.original_sha256).await?,
+            treatment: app.studio.treatment(enlargement.record.treatment_hash).await?,
+        })
+    }
+}
+
 /// 256 x 256 px of a finished enlargement, out of its file, or of it shrunk 2^level times, as sRGB PNG.
-#[utoipa::path(get, path = "/enlargements/{id}/tiles/{level}/{column}/{row}", tag = "tiles", params(EnlargementTile),
+#[utoipa::path(get, path = "/enlargements/{id}/tiles/{level}/{column}/{row}", tag = "tiles", params(EnlargementTile, ShowingFile),
     responses((status = OK, content_type = "image/png"), (status = 404, body = Problem)))]
 pub async fn enlargement_tile(
     State(app): State<App>,
     Address(at): Address<EnlargementTile>,
+    Question(ShowingFile { show }): Question<ShowingFile>,
 ) -> Result<Response, Problem> {
+    if show == ShowFile::Departure {
+        let Finished { file, original, treatment } = Finished::of(&app, at.id).await?;
+        let region = part_of(view_size(treatment.sheet(), at.level), at.column, at.row)?;
+        let work = move |studio: &Studio, pace: &dyn Pace| {
+            studio.renderer().departure_view(&original, &treatment, Some(&file), at.level, region, pace)
+        };
+        return answer(app.studio.view(Lane::Plain, work).await??, None).await;
+    }
     let enlargement = app.store.enlargement(at.id).await?;
     let picture = app.studio.enlargement(&enlargement.file_key).await?;
     let as_it_is = Treatment::plain(Kernel::Nearest, picture.size());
@@ -244,6 +294,23 @@ pub async fn enlargement_tile(
     let work =
         move |studio: &Studio, pace: &dyn Pace| studio.renderer().view(&source, &as_it_is, at.level, region, pace);
     answer(app.studio.view(Lane::Plain, work).await??, Some(picture)).await
+}
+
+/// Measures a part of a finished enlargement, out of its file, of at most 2048 px a side, against its original; nothing where
+/// it holds no picture.
+#[utoipa::path(get, path = "/enlargements/{id}/measures", tag = "tiles", params(("id" = u64, Path), SheetPart),
+    responses((status = OK, body = Option<MeasuresView>), (status = 404, body = Problem)))]
+pub async fn enlargement_measures(
+    State(app): State<App>,
+    Address(id): Address<u64>,
+    Question(part): Question<SheetPart>,
+) -> Result<Json<Option<MeasuresView>>, Problem> {
+    let Finished { file, original, treatment } = Finished::of(&app, id).await?;
+    let region = part.on(treatment.sheet())?;
+    let work = move |studio: &Studio, pace: &dyn Pace| {
+        studio.renderer().measures(&original, &treatment, Some(&file), region, pace)
+    };
+    Ok(Json(app.studio.view(Lane::Plain, work).await??.map(MeasuresView::from)))
 }
 
 /// A part of a finished enlargement, out of its file, up to 2048 px a side, as sRGB PNG.

@@ -123,6 +123,7 @@ export function CleanCard(props: {
                 format={percent}
                 suggested={suggested?.noise?.grain}
                 onChange={(grain) => onChange({ ...clean, noise: { ...noise, grain } })}
+                blend={(grain) => ({ clean: { ...clean, noise: { ...noise, grain } } })}
               />
               <Dial
                 label="Colour speckle"
@@ -131,6 +132,7 @@ export function CleanCard(props: {
                 format={percent}
                 suggested={suggested?.noise?.speckle}
                 onChange={(speckle) => onChange({ ...clean, noise: { ...noise, speckle } })}
+                blend={(speckle) => ({ clean: { ...clean, noise: { ...noise, speckle } } })}
               />
               <Dial
                 label="Keep texture"
@@ -139,6 +141,7 @@ export function CleanCard(props: {
                 format={percent}
                 suggested={suggested?.noise?.keep_texture}
                 onChange={(keep_texture) => onChange({ ...clean, noise: { ...noise, keep_texture } })}
+                blend={(keep_texture) => ({ clean: { ...clean, noise: { ...noise, keep_texture } } })}
               />
               {proof(noise.model.model)}
             </>

@@ -1,6 +1,9 @@
 /** A slider with its figure, a mark where the suggestion is, and a double click that returns to it. */
 
 import { Box, Slider, Tooltip, Typography } from "@mui/material";
+import { useState } from "react";
+import type { Steps } from "../../api/client";
+import { useBlend } from "../blend";
 
 export function Dial(props: {
   label: string;
@@ -16,12 +19,17 @@ export function Dial(props: {
   onChange: (value: number) => void;
   /** While the slider is held. */
   onHold?: (held: boolean) => void;
+  /** Of a control that only blends: the steps at a value. */
+  blend?: (value: number) => Partial<Steps>;
 }) {
+  const [near, setNear] = useState(false);
+  const [focused, setFocused] = useState(false);
   const { min = 0, max = 1, step = 0.05, suggested } = props;
   const format = props.format ?? ((v: number) => v.toFixed(2));
+  useBlend(near || focused, props.blend, props.value, min, max);
   const back = () => suggested !== undefined && props.onChange(suggested);
   return (
-    <Box sx={{ width: "100%" }}>
+    <Box sx={{ width: "100%" }} onPointerEnter={() => setNear(true)} onPointerLeave={() => setNear(false)}>
       <Box sx={{ display: "flex", justifyContent: "space-between", alignItems: "baseline" }}>
         <Tooltip title={props.effect} placement="top-start">
           <Typography variant="body2">{props.label}</Typography>
@@ -48,6 +56,8 @@ export function Dial(props: {
           onPointerDown={() => props.onHold?.(true)}
           onChangeCommitted={() => props.onHold?.(false)}
           onDoubleClick={back}
+          onFocus={() => setFocused(true)}
+          onBlur={() => setFocused(false)}
           sx={{ py: 1, display: "block", "& .MuiSlider-mark": { height: 10, width: 2, bgcolor: "measured" } }}
         />
       </Tooltip>

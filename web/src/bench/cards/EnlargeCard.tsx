@@ -71,6 +71,7 @@ export function EnlargeCard(props: {
             format={(v) => `${Math.round(v * 100)} %`}
             suggested={suggested?.by === "learned" ? (suggested.strength ?? 1) : undefined}
             onChange={(strength) => onChange({ ...choice, strength })}
+            blend={(strength) => ({ enlarge: { ...choice, strength } })}
           />
         )}
         <Reasons texts={props.suggestion?.reasons.filter((r) => r.step === "enlarge").map((r) => r.text) ?? []} />

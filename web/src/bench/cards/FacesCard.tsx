@@ -71,6 +71,7 @@ export function FacesCard(props: {
                 format={percent}
                 suggested={suggested}
                 onChange={(strength) => change({ faces: { strength } })}
+                blend={(strength) => ({ faces: { strength } })}
               />
             )}
           </Part>

@@ -132,6 +132,7 @@ export function FinishCard(props: {
                 format={percent}
                 suggested={suggested?.grain?.amount}
                 onChange={(amount) => onChange({ ...finish, grain: { ...grain, amount } })}
+                blend={(amount) => ({ finish: { ...finish, grain: { ...grain, amount } } })}
               />
               <Dial
                 label="Grain size"
