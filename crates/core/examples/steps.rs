@@ -142,7 +142,9 @@ fn face_part(face: &Face, original: &Original, size: Size) -> Region {
 /// Loads the restorer, which is not counted.
 fn model_ready(shelf: &Shelf) -> Outcome<()> {
     let id = shelf.restorer().map(|card| card.id.clone()).unwrap_or_default();
-    shelf.get(&id)?.network()?.run(&Planes::black(CANVAS), None)?;
+    let network = shelf.get(&id)?.network()?;
+    let told = network.level().map(|_| vec![0.0; CANVAS.area() as usize]);
+    network.run(&Planes::black(CANVAS), told.as_deref())?;
     Ok(())
 }
 

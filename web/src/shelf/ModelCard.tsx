@@ -92,10 +92,14 @@ function Half({ model, side, words }: { model: Model; side: "before" | "after"; 
   );
 }
 
-const gain = (dB: number) => `${dB < 0 ? "\u2212" : "+"}${Math.abs(dB).toFixed(1)}`;
+const gain = (dB: number) => {
+  const size = Math.abs(dB).toFixed(1);
+  return size === "0.0" ? "0" : `${dB < 0 ? "\u2212" : "+"}${size}`;
+};
 
 function Chart({ bars, over }: { bars: Bar[]; over: string }) {
   const { palette } = useTheme();
+  const highest = Math.max(0.4, ...bars.map((b) => b.value));
   return (
     <Box>
       <Typography variant="caption" sx={{ color: "text.secondary" }}>
@@ -127,8 +131,9 @@ function Chart({ bars, over }: { bars: Bar[]; over: string }) {
         xAxis={[
           {
             position: "none",
-            min: Math.min(0, ...bars.map((b) => b.value)),
-            max: Math.max(0.5, ...bars.map((b) => b.value * 1.25)),
+            // Room for the figures beyond the ends of the bars.
+            min: Math.min(0, ...bars.map((b) => b.value - (b.value < 0 ? 0.15 * highest : 0))),
+            max: 1.25 * highest,
           },
         ]}
         series={[

@@ -37,7 +37,9 @@ export function Shelf({ models }: { models: Model[] }) {
   });
 
   const ofKind = [...models].sort(byUse).filter(KINDS.find((k) => k.kind === kind)?.holds ?? (() => true));
-  const subjects = [...new Set(ofKind.filter((m) => !m.card.trial).map((m) => subjectName(m.card)))];
+  // Faces are a kind and a subject: once is enough.
+  const named = ofKind.filter((m) => !m.card.trial && m.card.kind !== "face");
+  const subjects = [...new Set(named.map((m) => subjectName(m.card)))];
   const shown = ofKind.filter(
     (m) => subject === undefined || !subjects.includes(subject) || subjectName(m.card) === subject,
   );
@@ -64,7 +66,7 @@ export function Shelf({ models }: { models: Model[] }) {
           Add a model of your own
         </Button>
       </Stack>
-      <Stack direction="row" useFlexGap spacing={1} sx={{ mb: 2, flexWrap: "wrap", alignItems: "center" }}>
+      <Stack spacing={1} sx={{ mb: 2 }}>
         <Choices
           label="What it does"
           all={KINDS.map((k) => k.name)}
@@ -74,7 +76,6 @@ export function Shelf({ models }: { models: Model[] }) {
             setSubject(undefined);
           }}
         />
-        <Box sx={{ width: "1px", alignSelf: "stretch", bgcolor: "divider", mx: 0.5 }} />
         <Choices
           label="Subject"
           all={subjects}

@@ -225,11 +225,11 @@ mod tests {
     use crate::finish::{Edges, Finish};
     use crate::frame::Frame;
     use crate::model::stand_in::{self, Etch};
-    use crate::model::{Grade, Model, ModelError, Network, Shelf};
+    use crate::model::{Grade, LevelKind, Model, ModelError, Network, Shelf};
     use crate::render::Unhurried;
     use crate::treatment::TreatedFace;
 
-    /// Counts how often it is asked.
+    /// Counts how often it is asked, and is told the scale of the face.
     struct Counted(Etch, Arc<AtomicUsize>);
 
     impl Network for Counted {
@@ -241,8 +241,15 @@ mod tests {
             0
         }
 
+        fn level(&self) -> Option<LevelKind> {
+            Some(LevelKind::Scale)
+        }
+
         fn run(&self, input: &Planes, level: Option<&[f32]>) -> Result<Planes, ModelError> {
             assert_eq!(input.size(), CANVAS);
+            let told = level.expect("the scale");
+            // Some 40 px between the eyes on a canvas that has 80.
+            assert!(told.len() as u64 == CANVAS.area() && told.iter().all(|v| (v - 0.5).abs() < 0.02), "{}", told[0]);
             self.1.fetch_add(1, Ordering::Relaxed);
             self.0.run(input, level)
         }
