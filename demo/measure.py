@@ -34,15 +34,15 @@ def run(*arguments):
 
 
 def readings():
-    print("| picture | pixels | MB | noise put in | noise read, middle tones | quality put in | read | conclusion |\n|---|---|---|---|---|---|---|---|")
+    print("| picture | pixels | MB | noise put in | noise read, middle tones | lens blur put in, px | edges read, px | quality put in | read | conclusion |\n|---|---|---|---|---|---|---|---|---|---|")
     for path in sorted((DEMO / "pictures").iterdir()):
         told = json.loads(run("read", path, "--json"))
         facts, reading = told["facts"], told["reading"]
-        noise, _, quality = PUT_IN.get(path.name, (None, None, None))
+        noise, blur, quality = PUT_IN.get(path.name, (None, None, None))
         size = facts["size"]
         shown = lambda v: "" if v is None else f"{v:g}" if isinstance(v, int) else f"{v:.1f}"
         print(f"| `{path.name}` | {size['width']} x {size['height']} | {path.stat().st_size / 1e6:.2f} | {shown(noise)} | {shown(reading['noise']['sigma'])} "
-              f"| {shown(quality)} | {shown(reading['jpeg_quality'])} | {' '.join(told['conclusion'][:2])} |")
+              f"| {shown(blur)} | {shown((reading['softness'] or {}).get('sigma'))} | {shown(quality)} | {shown(reading['jpeg_quality'])} | {' '.join(told['conclusion'][:2])} |")
 
 
 def truths():
@@ -63,7 +63,7 @@ def truths():
 
 
 if __name__ == "__main__":
-    print("# The demo, measured\n\nWritten by `demo/measure.py`.\n\n## What was put in, and what is read\n")
+    print("# The demo, measured\n\nWritten by `demo/measure.py`.\n\n## What was put in, and what is read\n\nA lens's blur is the standard deviation of its Gaussian; what is read is how far edges are spread, to which the scene's own edges,\ndepth of field, the sensor's mosaic and the camera's sharpening belong as well.\n")
     readings()
     print("\n## Against the truth\n\nPSNR and SSIM of luminance against what an ideal camera of the larger size would have seen ([truth](truth)), the noise of\nits paths taken out where they were few, which costs it a little of the finest texture: the figures are a guide.\n")
     truths()

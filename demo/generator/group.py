@@ -10,7 +10,7 @@ import sys
 
 import numpy as np
 
-from common import box, camera, grid_faces, lathe, mesh, mi, mix, rgb, run, smooth, spectral, srgb, tex, T, TMP
+from common import box, camera, grid_faces, lathe, mesh, mi, mix, quad, rgb, run, smooth, spectral, srgb, tex, T, TMP
 from furnace import brick
 
 sys.path.insert(0, os.path.join(os.path.dirname(os.path.abspath(__file__)), '../../foundry'))
@@ -81,12 +81,7 @@ def into(d, n, seed, given, arms, apron, x, row, size):
         d[f'p{n}hair{i}'] = {'type': 'bsplinecurve', 'filename': path, 'bsdf': fibre}
 
 
-def quad(a, b, c, e, uvs):
-    return np.array([a, b, c, e], float), np.array([[0, 1, 2], [1, 3, 2]]), np.array([[0, 0], [uvs[0], 0], [0, uvs[1]], [uvs[0], uvs[1]]], float)
-
-
 def build(w, h, seed=1):
-    rng = np.random.default_rng(seed)
     d = {'type': 'scene', 'integrator': {'type': 'path', 'max_depth': 5, 'rr_depth': 3},
          'sensor': camera((.3, 16.5, 62), (-.2, 13.0, -2), 27.0, w, h, aperture=.22, focus=62, up=(0, 1, 0))}
     for n, (s, given, arms, apron, x, row, size) in enumerate(PEOPLE):
@@ -103,7 +98,6 @@ def build(w, h, seed=1):
     d['arch'] = mesh(arch, grid_faces(4, len(rim)), {'type': 'twosided', 'b': {'type': 'principled', 'base_color': rgb(.40, .37, .32), 'roughness': .8}}, flat=True)
     fan = np.concatenate([[[0, 10, -8.95]], np.concatenate([rim, np.full((len(rim), 1), -8.95)], 1)])
     i = np.arange(1, len(rim))
-    plank = np.clip(np.abs(((fan[:, 0] * .5) % 1) - .5) * 2, 0, 1)
     grain = np.clip(.5 + .2 * spectral(512, 512, 1.6, 3, stretch=(1, 6)).T, 0, 1)
     lines = smooth(0, .03, np.abs(((np.arange(512) / 512 * 12) % 1) - .5))[None, :]
     boards = mix(np.array(srgb('#3a3f3c')), np.array(srgb('#5d655f')), grain) * (.25 + .75 * lines)[..., None]

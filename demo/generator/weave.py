@@ -97,7 +97,7 @@ def sprig(rng):
         d = np.array([-np.sin(a), np.cos(a)])
         for side in (1, -1):
             add(green if side > 0 else deep, across(middle + side * np.outer(half * .48, d), half * .54, rng, .07, .10, side * .7))
-    return {colour: [p for p in parts] for colour, parts in laid.items()}
+    return laid
 
 
 def build(w, h, seed=1, threads=104):
