@@ -38,6 +38,15 @@ def soft(picture, radius):
     return np.asarray(levels.filter(ImageFilter.GaussianBlur(radius))) / 255
 
 
+def scratches(rng, count, least, most, lean, bend, last):
+    """The pixels (row, column) of so many scratches, one after the other: column, row and length from `least` to `most`, none beyond
+    `last`."""
+    for _ in range(count):
+        (x, y, length), slant = rng.integers(least, most), rng.uniform(-lean, lean)
+        for k in range(length):
+            yield min(y + k, last[0]), int(np.clip(x + slant * k + bend * k * k, 0, last[1]))
+
+
 def print_of(file, width, rng, colour):
     """A print of `width` pixels with a white rim and a deckled edge, and how much of each pixel is paper."""
     height = round(width * 1.25)
@@ -49,11 +58,8 @@ def print_of(file, width, rng, colour):
     sheet = faded(sheet, rng, colour)
     grain = rng.normal(0, 1, sheet.shape[:2])
     sheet += grain[..., None] * .018
-    for _ in range(3):
-        (x, y, n), slant = rng.integers([rim, rim, 8], [width, height // 2, 60]), rng.uniform(-1.2, 1.2)
-        for k in range(n):
-            at = min(y + k, height), int(np.clip(x + slant * k + .004 * k * k, 0, width))
-            sheet[at] = sheet[at] * .35 + np.array([.95, .92, .84]) * .65
+    for at in scratches(rng, 3, [rim, rim, 8], [width, height // 2, 60], lean=1.2, bend=.004, last=(height, width)):
+        sheet[at] = sheet[at] * .35 + np.array([.95, .92, .84]) * .65
     paper = np.ones(sheet.shape[:2])
     wave = lambda n: 1.5 + 1.4 * np.sin(np.arange(n) * 1.1 + rng.uniform(0, 6)) + rng.normal(0, .3, n)
     for y, cut in enumerate(wave(sheet.shape[0])):
@@ -125,10 +131,8 @@ def cutting(folder, rng):
     paper = paper * (1 - foxing[..., None] * np.array([.10, .17, .26]))
     sheet = paper * (1 - ink * (1 - .75 * fold))[..., None] + np.array([.10, .09, .085]) * (ink * (1 - .75 * fold))[..., None]
     sheet = sheet * (1 - .10 * np.exp(-((y - 326) / 3.0) ** 2))[..., None]
-    for _ in range(6):
-        (px, py, n), slant = rng.integers([40, 20, 30], [860, 560, 190]), rng.uniform(-.5, .5)
-        for k in range(n):
-            sheet[min(py + k, height - 1), int(np.clip(px + slant * k, 0, width - 1))] *= np.array([1.25, 1.24, 1.2])
+    for at in scratches(rng, 6, [40, 20, 30], [860, 560, 190], lean=.5, bend=0, last=(height - 1, width - 1)):
+        sheet[at] *= np.array([1.25, 1.24, 1.2])
     dust = rng.integers(0, [[height], [width]], (2, 90))
     sheet[dust[0], dust[1]] *= .55
     scan = soft(sheet.clip(0, 1), .45)
@@ -163,11 +167,8 @@ def group(folder, rng):
     yy, xx = np.mgrid[0:height, 0:width]
     crease = np.exp(-((xx - 1318 + .9 * yy - 6 * np.sin(yy / 40)) / 1.4) ** 2) * (yy < 340)
     sheet = sheet * (1 - .55 * crease[..., None]) + np.array([.88, .83, .74]) * .55 * crease[..., None]
-    for _ in range(9):
-        (px, py, n), slant = rng.integers([110, 90, 16], [1360, 730, 150]), rng.uniform(-.8, .8)
-        for k in range(n):
-            at = min(py + k, height - 1), int(np.clip(px + slant * k + .003 * k * k, 0, width - 1))
-            sheet[at] = sheet[at] * .45 + np.array([.93, .88, .78]) * .55
+    for at in scratches(rng, 9, [110, 90, 16], [1360, 730, 150], lean=.8, bend=.003, last=(height - 1, width - 1)):
+        sheet[at] = sheet[at] * .45 + np.array([.93, .88, .78]) * .55
     line = Image.new('L', (width * 2, height * 2), 0)
     face = ImageFont.truetype('/usr/share/fonts/truetype/dejavu/DejaVuSerif-Italic.ttf', 52)
     ImageDraw.Draw(line).text((left * 2 + 8, (top + h + 17) * 2), 'Le maestranze davanti al cancello, Isola Brina 1926', 255, face)

@@ -169,7 +169,7 @@ class SoftFaces:
 
 def scale_of(eyes: float) -> float:
     """How much finer the canvas is than a picture with so many pixels between the eyes, as half its binary logarithm; 0 if it is not.
-    Tells the same as `Face::scale` of the product."""
+    The product's own is `told_scale` in crates/core/src/face/canvas.rs."""
     return max(0.0, math.log2(SoftFaces.EYES / eyes) / 2)
 
 

@@ -53,23 +53,20 @@ class Skeleton:
 
     def with_arms(self, V, left, right):
         """The coarse body with its arms as told (linear blend skinning); all else stays."""
-        V, count = V.copy(), len(V)
+        count = len(V)
         for side, pose, mirror in (("_l", left, 1), ("_r", right, -1)):
             at = {name: self.joint(V, name + side) for name in ("upperarm", "lowerarm", "hand")}
             upper, lower = (np.array(d) * [mirror, 1, 1] for d in ARMS[pose])
             first = turning(at["lowerarm"] - at["upperarm"], upper)
             second = turning(first @ (at["hand"] - at["lowerarm"]), lower) @ first
             elbow = at["upperarm"] + first @ (at["lowerarm"] - at["upperarm"])
-            below = tuple(name + side for name in self.weight_names(side))
+            below = tuple(bone for bone in self.weight if bone.endswith(side) and bone.startswith(("lowerarm", *HAND)))
             moved_first = at["upperarm"] + (V - at["upperarm"]) @ first.T
             moved_second = elbow + (V - at["lowerarm"]) @ second.T
             with_upper = self.share(count, ("upperarm" + side,))[:, None]
             with_lower = self.share(count, below)[:, None]
             V = V + with_upper * (moved_first - V) + with_lower * (moved_second - V)
         return V
-
-    def weight_names(self, side):
-        return [b[: -len(side)] for b in self.weight if b.endswith(side) and b.startswith(("lowerarm", *HAND))]
 
 
 def sheet(at, across, down, body, off, seed):
@@ -84,9 +81,7 @@ def sheet(at, across, down, body, off, seed):
     Z = Z - 0.5 * (np.abs(np.linspace(-1, 1, 28)) ** 3)[None]  # it is tied behind
     points = np.stack([X, Y, Z + off], -1).reshape(-1, 3)
     points[:, 2] += 0.10 * (fbm(points * [1.6, 0.35, 0], seed, 2) - 0.5) * sstep(at, at - 4, points[:, 1])
-    n = 28
-    i = np.arange(60 * n).reshape(60, n)
-    return points, np.stack([i[:-1, :-1], i[1:, :-1], i[1:, 1:], i[:-1, 1:]], -1).reshape(-1, 4)
+    return clothes.strip(list(points.reshape(60, 28, 3)))
 
 
 def skirt(body, r):

@@ -229,7 +229,7 @@ def strands_in(scene, person, pose, folder, r):
         scene[f"frame{i}"] = {"type": "bsplinecurve", "filename": path, "bsdf": shine}
 
 
-# Of one pass: with more at once than some five million, the renderer's curves crash.
+# Of one pass: with more at once than some five million, the renderer's curves crash. A picture of the usual size is one pass.
 MOST_PATHS = 4e6
 
 

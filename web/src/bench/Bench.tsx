@@ -19,7 +19,6 @@ import {
   type Spot,
 } from "../api/client";
 import {
-  type Measured,
   keys,
   suggestionQuery,
   useForecast,
@@ -366,7 +365,7 @@ function LightTable(props: {
   const shown = views.slice(0, PANES[layout]);
   const ways = shown.map((v) => JSON.stringify(v.measured));
   const distinct = [...new Set(ways)];
-  const measured = distinct.map((way) => JSON.parse(way) as Measured);
+  const measured = shown.map((v) => v.measured).filter((_, i) => ways.indexOf(ways[i] ?? "") === i);
   const px = (value: number) => Math.round(value * factor);
   const clampPart = (x: number, y: number, width: number, height: number) => {
     const left = Math.min(Math.max(0, x), plan.sheet.width - 1);
