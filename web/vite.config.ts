@@ -5,5 +5,11 @@ export default defineConfig({
   plugins: [react()],
   build: { chunkSizeWarningLimit: 900 },
   server: { proxy: { "/api": "http://127.0.0.1:4390" } },
-  test: { environment: "node", include: ["src/**/*.test.ts"] },
+  test: {
+    environment: "node",
+    include: ["src/**/*.test.{ts,tsx}"],
+    setupFiles: ["src/testing/setup.ts"],
+    // Machines may be busy: what never comes is what fails.
+    testTimeout: 60_000,
+  },
 });

@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::clean::NoiseCurve;
 use crate::picture::{Planes, Region};
-use crate::plane::{box_mean, extreme, gaussian, gaussian_kernel, slope_energy, smoothstep};
+use crate::plane::{box_mean, gaussian, gaussian_kernel, highest, lowest, slope_energy, smoothstep};
 
 /// The settings of the Finish step; each part can be off.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -122,14 +122,13 @@ impl Edges {
         let blurred = gaussian(luminance, width, self.width.clamp(0.3, 12.0));
         let mask = (self.leave_flat > 0.0).then(|| self.mask(luminance, width));
         let reach = self.guard_reach();
-        let (lowest, highest) =
-            (extreme(luminance, width, reach, f32::min), extreme(luminance, width, reach, f32::max));
+        let (low, high) = (lowest(luminance, width, reach), highest(luminance, width, reach));
         let margin = (1.0 - self.halo_guard.clamp(0.0, 1.0)) * WIDEST_OVERSHOOT;
         change.par_iter_mut().enumerate().for_each(|(i, out)| {
             let open = mask.as_ref().map_or(1.0, |m| 1.0 - self.leave_flat * (1.0 - m[i]));
             let open = open * skin.map_or(1.0, |skin| 1.0 - self.leave_skin * skin[i]);
             let sharp = luminance[i] + self.strength * open * (luminance[i] - blurred[i]);
-            *out += sharp.clamp(lowest[i] - margin, highest[i] + margin) - luminance[i];
+            *out += sharp.clamp(low[i] - margin, high[i] + margin) - luminance[i];
         });
     }
 }

@@ -5,29 +5,52 @@
 
 use rayon::prelude::*;
 
-/// The mean of the square of `2 reach + 1` pixels around each pixel; the edge is repeated.
-pub fn box_mean(plane: &[f32], width: usize, reach: usize) -> Vec<f32> {
+/// Folds the square of `2 reach + 1` pixels around each pixel, first along the rows and then down the columns; the edge is repeated.
+///
+/// `fold` is given what came out so far, the next value, and which of the `2 reach + 1` it is. One of them is folded into a whole
+/// row at a time, which lets the compiler take many pixels in one instruction.
+fn fold_around(
+    plane: &[f32],
+    width: usize,
+    reach: usize,
+    start: f32,
+    fold: impl Fn(f32, f32, usize) -> f32 + Sync,
+) -> Vec<f32> {
     let height = plane.len() / width;
-    let share = 1.0 / (2 * reach + 1) as f32;
-    let mut across = vec![0.0; plane.len()];
+    let mut across = vec![start; plane.len()];
     across.par_chunks_exact_mut(width).zip(plane.par_chunks_exact(width)).for_each(|(out, row)| {
-        for (x, value) in out.iter_mut().enumerate() {
-            let inside = (x + reach + 1).min(width) - x.saturating_sub(reach);
-            let sum: f32 = row[x.saturating_sub(reach)..(x + reach + 1).min(width)].iter().sum();
-            // What is missing at an edge is the edge's own value.
-            let missing = (2 * reach + 1 - inside) as f32 * if x < reach { row[0] } else { row[width - 1] };
-            *value = (sum + missing) * share;
+        let mut wide = Vec::with_capacity(width + 2 * reach);
+        wide.resize(reach, row[0]);
+        wide.extend_from_slice(row);
+        wide.resize(width + 2 * reach, row[width - 1]);
+        for step in 0..=2 * reach {
+            out.iter_mut().zip(&wide[step..]).for_each(|(o, v)| *o = fold(*o, *v, step));
         }
     });
-    let mut out = vec![0.0; plane.len()];
+    let mut out = vec![start; plane.len()];
     out.par_chunks_exact_mut(width).enumerate().for_each(|(y, line)| {
         for step in 0..=2 * reach {
             let from = (y + step).saturating_sub(reach).min(height - 1);
-            line.iter_mut().zip(&across[from * width..]).for_each(|(o, v)| *o += v);
+            line.iter_mut().zip(&across[from * width..]).for_each(|(o, v)| *o = fold(*o, *v, step));
         }
-        line.iter_mut().for_each(|v| *v *= share);
     });
     out
+}
+
+/// The mean of the square of `2 reach + 1` pixels around each pixel; the edge is repeated.
+pub fn box_mean(plane: &[f32], width: usize, reach: usize) -> Vec<f32> {
+    let share = 1.0 / (2 * reach + 1) as f32;
+    fold_around(plane, width, reach, 0.0, |sum, value, _| sum + value * share)
+}
+
+/// The least value in the square of `2 reach + 1` pixels around each pixel.
+pub fn lowest(plane: &[f32], width: usize, reach: usize) -> Vec<f32> {
+    fold_around(plane, width, reach, f32::INFINITY, |least, value, _| if value < least { value } else { least })
+}
+
+/// The greatest value in the square of `2 reach + 1` pixels around each pixel.
+pub fn highest(plane: &[f32], width: usize, reach: usize) -> Vec<f32> {
+    fold_around(plane, width, reach, f32::NEG_INFINITY, |most, value, _| if value > most { value } else { most })
 }
 
 /// The square of the slope at each pixel, from the differences of its four neighbours.
@@ -67,44 +90,7 @@ pub fn gaussian_kernel(sigma: f32) -> Vec<f32> {
 /// A plane blurred by a Gaussian that is cut off at three sigma; the edge is repeated.
 pub fn gaussian(plane: &[f32], width: usize, sigma: f32) -> Vec<f32> {
     let kernel = gaussian_kernel(sigma);
-    let reach = kernel.len() / 2;
-    let height = plane.len() / width;
-    let mut across = vec![0.0; plane.len()];
-    across.par_chunks_mut(width).zip(plane.par_chunks(width)).for_each(|(out, row)| {
-        let mut wide = vec![row[0]; reach];
-        wide.extend_from_slice(row);
-        wide.resize(width + 2 * reach, row[width - 1]);
-        for (value, window) in out.iter_mut().zip(wide.windows(kernel.len())) {
-            *value = window.iter().zip(&kernel).map(|(v, k)| v * k).sum();
-        }
-    });
-    let mut out = vec![0.0; plane.len()];
-    out.par_chunks_mut(width).enumerate().for_each(|(y, line)| {
-        for (step, weight) in kernel.iter().enumerate() {
-            let from = (y + step).saturating_sub(reach).min(height - 1);
-            line.iter_mut().zip(&across[from * width..]).for_each(|(o, v)| *o += v * weight);
-        }
-    });
-    out
-}
-
-/// The least or the greatest value in the square around each pixel.
-pub fn extreme(plane: &[f32], width: usize, reach: usize, pick: fn(f32, f32) -> f32) -> Vec<f32> {
-    let height = plane.len() / width;
-    let mut across = vec![0.0; plane.len()];
-    across.par_chunks_mut(width).zip(plane.par_chunks(width)).for_each(|(out, row)| {
-        for (x, value) in out.iter_mut().enumerate() {
-            let near = &row[x.saturating_sub(reach)..(x + reach + 1).min(width)];
-            *value = near.iter().copied().fold(row[x], pick);
-        }
-    });
-    let mut out = across.clone();
-    out.par_chunks_mut(width).enumerate().for_each(|(y, line)| {
-        for from in y.saturating_sub(reach)..(y + reach + 1).min(height) {
-            line.iter_mut().zip(&across[from * width..]).for_each(|(o, v)| *o = pick(*o, *v));
-        }
-    });
-    out
+    fold_around(plane, width, kernel.len() / 2, 0.0, |sum, value, step| sum + value * kernel[step])
 }
 
 #[cfg(test)]
@@ -114,7 +100,7 @@ mod tests {
     #[test]
     fn the_mean_of_a_box_repeats_the_edge() {
         let mean = box_mean(&[0.0, 3.0, 6.0, 9.0], 4, 1);
-        assert_eq!(mean, [1.0, 3.0, 6.0, 8.0]);
+        mean.iter().zip([1.0, 3.0, 6.0, 8.0]).for_each(|(m, e)| assert!((m - e).abs() < 1e-5, "{mean:?}"));
     }
 
     #[test]
@@ -136,10 +122,31 @@ mod tests {
     }
 
     #[test]
-    fn the_extreme_of_a_square_is_found() {
+    fn the_extremes_of_a_square_are_found() {
         let mut plane = vec![0.0; 49];
         plane[24] = 5.0;
-        let highest = extreme(&plane, 7, 2, f32::max);
-        assert_eq!(highest.iter().filter(|v| **v == 5.0).count(), 25);
+        assert_eq!(highest(&plane, 7, 2).iter().filter(|v| **v == 5.0).count(), 25);
+        plane[24] = -5.0;
+        assert_eq!(lowest(&plane, 7, 1).iter().filter(|v| **v == -5.0).count(), 9);
+    }
+
+    #[test]
+    fn a_part_with_enough_around_it_is_that_part_of_the_whole_to_the_last_bit() {
+        let (width, height, reach) = (40, 30, 4);
+        let plane: Vec<f32> = (0..width * height).map(|i| ((i * 7919) % 251) as f32 / 250.0).collect();
+        let (x, y, side) = (6, 5, 20);
+        let part: Vec<f32> = (y..y + side).flat_map(|row| plane[row * width + x..][..side].to_vec()).collect();
+        let steps: [fn(&[f32], usize) -> Vec<f32>; 4] =
+            [|p, w| box_mean(p, w, 4), |p, w| gaussian(p, w, 1.3), |p, w| lowest(p, w, 4), |p, w| highest(p, w, 4)];
+        for step in steps {
+            let (whole, inner) = (step(&plane, width), step(&part, side));
+            for row in reach..side - reach {
+                let from = (y + row) * width + x;
+                assert_eq!(
+                    whole[from + reach..from + side - reach],
+                    inner[row * side + reach..(row + 1) * side - reach]
+                );
+            }
+        }
     }
 }

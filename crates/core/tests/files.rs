@@ -298,6 +298,9 @@ fn colours_are_converted_and_stay_the_same_colours(#[case] profile: OutputProfil
     assert!(worst < 0.006, "{worst}");
 }
 
+/// IPTC-IIM records: an object name, as agencies write it.
+const CAPTION: &[u8] = b"\x1c\x02\x05\0\x0eFurnace, dusk.";
+
 /// A JPEG that lay on its side in the camera, with everything that a file may say about itself.
 fn talkative_jpeg() -> Vec<u8> {
     use exif::{Field, In, Rational, Tag, Value};
@@ -322,7 +325,8 @@ fn talkative_jpeg() -> Vec<u8> {
     let mut encoder = jpeg_encoder::Encoder::new(&mut bytes, 75);
     encoder.add_app_segment(1, &[b"Exif\0\0", block.get_ref().as_slice()].concat()).unwrap();
     encoder.add_app_segment(1, &[b"http://ns.adobe.com/xap/1.0/\0", xmp.as_slice()].concat()).unwrap();
-    encoder.add_app_segment(13, b"captions in a wrapping of their own").unwrap();
+    let records = [&b"Photoshop 3.0\08BIM\x04\x04\0\0\0\0\0"[..], &[CAPTION.len() as u8], CAPTION, &[0]].concat();
+    encoder.add_app_segment(13, &records).unwrap();
     encoder.encode(photo().as_bytes(), 120, 80, jpeg_encoder::ColorType::Rgb).unwrap();
     bytes
 }
@@ -360,7 +364,74 @@ fn what_a_file_says_about_itself_goes_with_it(#[case] format: Format) {
     assert_eq!(exif.get_field(Tag::Orientation, In::PRIMARY).unwrap().value.get_uint(0), Some(1));
     let holds = |part: &[u8]| bytes.windows(part.len()).any(|w| w == part);
     assert!(holds(b"tiff:Orientation=\"1\" dc:rights='Ombralunga'"), "XMP, upright");
-    assert_eq!(holds(b"captions in a wrapping of their own"), format == Format::Jpeg);
+    let told = b"<dc:title><rdf:Alt><rdf:li xml:lang=\"x-default\">Furnace, dusk.</rdf:li>";
+    match format {
+        Format::Jpeg | Format::Tiff => assert!(holds(CAPTION) && !holds(told), "the records themselves"),
+        Format::Png | Format::WebP => assert!(holds(told), "the records' properties as XMP"),
+    }
+    // Whatever they were told in, the words are still there in the next generation.
+    let path = folder.path().join("next.jpg");
+    write_all(&path, &after, OutputSettings::new(Format::Jpeg));
+    let bytes = fs::read(&path).unwrap();
+    assert!(bytes.windows(14).any(|w| w == b"Furnace, dusk."));
+}
+
+fn write_all(path: &Path, picture: &Decoded, settings: OutputSettings) {
+    let (size, carried) = (picture.original.size(), Carried::from(&picture.original));
+    let mut writer = PictureWriter::create(path, size, picture.original.channels(), settings, carried).unwrap();
+    writer.write(&picture.original.region(size.whole())).unwrap();
+    writer.finish().unwrap();
+}
+
+/// A small TIFF with a long packet.
+fn tiff_with_packet(packet: &[u8]) -> Vec<u8> {
+    let mut out = Cursor::new(Vec::new());
+    let mut encoder = tiff::encoder::TiffEncoder::new(&mut out).unwrap();
+    let mut picture = encoder.new_image::<tiff::encoder::colortype::RGB8>(8, 8).unwrap();
+    picture.encoder().write_tag(tiff::tags::Tag::Unknown(700), packet).unwrap();
+    picture.write_data(&[90; 192]).unwrap();
+    out.into_inner()
+}
+
+#[rstest]
+#[case::short(1_000, true)]
+#[case::as_long_as_an_archive_writes_it(300_000, true)]
+#[case::absurd(40_000_000, false)]
+fn a_small_tiff_may_say_much_about_itself(#[case] length: usize, #[case] kept: bool) {
+    let words = format!("<x:xmpmeta xmlns:x='adobe:ns:meta/'>Ombralunga{}</x:xmpmeta>", " ".repeat(length));
+    let original = opened(&tiff_with_packet(words.as_bytes())).unwrap();
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("out.png");
+    write_all(&path, &original, OutputSettings::new(Format::Png));
+    let bytes = fs::read(&path).unwrap();
+    assert_eq!(bytes.windows(10).any(|w| w == b"Ombralunga"), kept);
+}
+
+#[test]
+fn a_packet_too_long_for_a_jpeg_gives_way_to_the_treatment_alone() {
+    use dettaglio_core::codec::History;
+    use dettaglio_core::enlarge::Kernel;
+    use dettaglio_core::reading::Reading;
+    use dettaglio_core::treatment::Treatment;
+    let length = |json: serde_json::Result<String>| json.unwrap().len();
+    let padded = |spaces: usize| format!("<x:xmpmeta xmlns:x='adobe:ns:meta/'>{}</x:xmpmeta>", " ".repeat(spaces));
+    let Decoded { original, facts } = opened(&tiff_with_packet(padded(10).as_bytes())).unwrap();
+    let reading = Reading::of(&original, &facts);
+    let treatment = Treatment::plain(Kernel::Bicubic, original.size());
+    let room = length(serde_json::to_string(&treatment)) + 500 + length(serde_json::to_string(&reading)) / 2;
+    let original = opened(&tiff_with_packet(padded(65_500 - room).as_bytes())).unwrap().original;
+    let size = original.size();
+    let history = History::new(original.hash(), &treatment, Some(&reading));
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("out.jpg");
+    let carried = Carried { history: Some(history), ..Carried::from(&original) };
+    let mut writer =
+        PictureWriter::create(&path, size, Channels::Colour, OutputSettings::new(Format::Jpeg), carried).unwrap();
+    writer.write(&original.region(size.whole())).unwrap();
+    writer.finish().unwrap();
+    let bytes = fs::read(&path).unwrap();
+    let holds = |part: &[u8]| bytes.windows(part.len()).any(|w| w == part);
+    assert_eq!([holds(b"<dtl:Treatment>"), holds(b"<dtl:Reading>")], [true, false]);
 }
 
 #[rstest]

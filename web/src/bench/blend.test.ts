@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Wish } from "../api/client";
-import { endOf } from "./blend";
+import { between, endOf } from "./blend";
 
 const learned = (strength: number) => ({
   by: "learned" as const,
@@ -31,4 +31,24 @@ describe("the end of a blend", () => {
     expect(end.areas?.[0]?.steps.enlarge).toEqual(learned(1));
     expect(endOf(wish, 0, { faces: { strength: 1 } }).faces).toEqual({ strength: 1 });
   });
+});
+
+describe("the knots of a control", () => {
+  it.each([
+    [0, [0, 1]],
+    [0.4, [0, 1]],
+    [1, [0, 1]],
+    [1.05, [1, 3]],
+    [3, [1, 3]],
+    [4, [1, 3]],
+  ])("%s lies between %s", (value, expected) => {
+    expect(between([0, 1, 3], value)).toEqual(expected);
+  });
+});
+
+it("one face's strength is its own, whatever area the rail is about", () => {
+  const own_faces = [
+    { face: { left_eye: { x: 1, y: 1 }, right_eye: { x: 9, y: 1 }, mouth: { x: 5, y: 9 } }, on: true, strength: 1 },
+  ];
+  expect(endOf(wish, 0, { own_faces }).own_faces).toEqual(own_faces);
 });

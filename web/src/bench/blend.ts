@@ -1,13 +1,13 @@
 /** A control that only blends is mixed on the screen while the hand moves, out of its two ends. */
 
 import { createContext, useContext, useEffect } from "react";
-import type { Steps, Wish } from "../api/client";
+import type { Wish } from "../api/client";
 import { type Scope, changeIn } from "./treatments";
 
 /** Both ends of the control that is at hand, and where it stands between them. */
 export interface Blend {
-  low: Partial<Steps>;
-  high: Partial<Steps>;
+  low: Partial<Wish>;
+  high: Partial<Wish>;
   /** 0 at the low end, 1 at the high one. */
   share: number;
 }
@@ -15,16 +15,26 @@ export interface Blend {
 /** Takes the blend that is at hand; nothing when none is. */
 export const Blending = createContext<(blend: Blend | undefined) => void>(() => undefined);
 
+/** A control's values between which the picture goes nearly straight from one to the other, rising: at least both ends. */
+export type Knots = readonly [number, number, ...number[]];
+
+/** The two of them that a value lies between. */
+export function between(knots: Knots, value: number): [number, number] {
+  const found = knots.findIndex((knot) => knot >= value);
+  const above = found < 0 ? knots.length - 1 : Math.max(1, found);
+  return [knots[above - 1] ?? knots[0], knots[above] ?? knots[1]];
+}
+
 /** Offers a control's ends for as long as it is at hand. */
 export function useBlend(
   atHand: boolean,
-  of: ((value: number) => Partial<Steps>) | undefined,
+  of: ((value: number) => Partial<Wish>) | undefined,
   value: number,
-  min: number,
-  max: number,
+  knots: Knots,
 ) {
   const offer = useContext(Blending);
-  const blend = atHand && of ? { low: of(min), high: of(max), share: (value - min) / (max - min) } : undefined;
+  const [low, high] = between(knots, value);
+  const blend = atHand && of ? { low: of(low), high: of(high), share: (value - low) / (high - low) } : undefined;
   const said = JSON.stringify(blend);
   useEffect(() => {
     if (said === undefined) return;
@@ -37,6 +47,7 @@ export function useBlend(
  * A wish with one end of a blend, alone: what it is compared with does not matter to it. Faces are restored in the whole picture,
  * whatever the rail is about.
  */
-export function endOf(wish: Wish, scope: Scope, end: Partial<Steps>): Wish {
-  return { ...wish, ...changeIn(wish, "faces" in end ? "whole" : scope, end), alternatives: [] };
+export function endOf(wish: Wish, scope: Scope, end: Partial<Wish>): Wish {
+  const ofFaces = "faces" in end || "own_faces" in end;
+  return { ...wish, ...(ofFaces ? end : changeIn(wish, scope, end)), alternatives: [] };
 }

@@ -8,6 +8,7 @@ use std::io::Cursor;
 use exif::{Context, Field, In, Tag, Value};
 use tiff::tags::Type;
 
+use super::{Format, iptc, xmp};
 use crate::picture::Size;
 
 /// What is carried over.
@@ -16,16 +17,13 @@ pub struct Metadata {
     /// The EXIF fields that go into a result.
     pub(super) fields: Vec<Field>,
     pub(super) xmp: Option<Vec<u8>>,
-    /// IPTC-IIM records in JPEG's own wrapping: its APP13 segments, carried from JPEG to JPEG.
-    pub(super) iptc_segments: Vec<Vec<u8>>,
-    /// IPTC-IIM records bare, as TIFF holds them, carried from TIFF to TIFF.
-    pub(super) iptc_tag: Option<Vec<u8>>,
+    /// IPTC-IIM records, bare as TIFF holds them.
+    pub(super) iptc: Option<Vec<u8>>,
 }
 
 impl std::fmt::Debug for Metadata {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        let iptc = self.iptc_tag.is_some() || !self.iptc_segments.is_empty();
-        let (exif, xmp) = (self.fields.len(), self.xmp.is_some());
+        let (exif, xmp, iptc) = (self.fields.len(), self.xmp.is_some(), self.iptc.is_some());
         write!(f, "Metadata({exif} exif fields, xmp {xmp}, iptc {iptc})")
     }
 }
@@ -71,23 +69,14 @@ impl Metadata {
         Some(out.into_inner())
     }
 
-    /// The XMP packet, saying that the picture stands upright.
-    pub(super) fn xmp_packet(&self) -> Option<Vec<u8>> {
-        let mut packet = self.xmp.clone()?;
-        for name in [&b"tiff:Orientation=\""[..], b"tiff:Orientation='", b"<tiff:Orientation>"] {
-            let places: Vec<usize> = packet
-                .windows(name.len() + 1)
-                .enumerate()
-                .filter(|(_, w)| w.starts_with(name))
-                .map(|(i, _)| i)
-                .collect();
-            places.into_iter().for_each(|at| {
-                if packet[at + name.len()].is_ascii_digit() {
-                    packet[at + name.len()] = b'1';
-                }
-            });
+    /// The XMP packet for a format, saying that the picture stands upright and what the format has no other place for.
+    pub(super) fn xmp_packet(&self, format: Format) -> Option<Vec<u8>> {
+        let packet = self.xmp.clone().map(xmp::upright);
+        let homeless = self.iptc.as_ref().filter(|_| matches!(format, Format::Png | Format::WebP));
+        match homeless.and_then(|records| iptc::as_description(records, packet.as_deref())) {
+            Some(description) => Some(xmp::with_description(packet, &description)),
+            None => packet,
         }
-        Some(packet)
     }
 }
 

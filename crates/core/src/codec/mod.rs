@@ -1,12 +1,14 @@
 //! Files in and out: a whole original is read, a result is written row band by row band.
 
 mod history;
+mod iptc;
 mod jpeg_end;
 mod jpeg_segments;
 mod metadata;
 mod raw;
 mod read;
 mod write;
+mod xmp;
 
 use std::fmt;
 use std::str::FromStr;

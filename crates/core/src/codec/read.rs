@@ -11,7 +11,7 @@ use image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
 use serde::{Deserialize, Serialize};
 
 use super::raw::{Developed, RawFile};
-use super::{CodecError, Metadata, jpeg_end, jpeg_segments, png_bytes};
+use super::{CodecError, Metadata, iptc, jpeg_end, jpeg_segments, png_bytes, xmp};
 use crate::colour::ColourProfile;
 use crate::enlarge::{self, Kernel};
 use crate::hash::ContentHash;
@@ -99,7 +99,12 @@ fn read_inner(path: &Path, hash: ContentHash, limits: &Limits) -> Result<Decoded
         return Err(CodecError::Unsupported(INKS.to_owned()));
     }
     file.rewind()?;
-    let iptc_tag = (format == ImageFormat::Tiff).then(|| iptc_of_tiff(&mut file)).flatten();
+    let iptc = match format {
+        ImageFormat::Tiff => tiff_bytes(&mut file, iptc::TIFF_TAG),
+        _ => iptc::of_segments(&segments.app13),
+    };
+    // The decoder takes tags of a TIFF only up to a share of what its pixels take.
+    let packet = (format == ImageFormat::Tiff).then(|| tiff_bytes(&mut file, xmp::TIFF_TAG)).flatten();
     file.rewind()?;
     let exif = exif::Reader::new().read_from_container(&mut file).ok();
     file.rewind()?;
@@ -117,7 +122,7 @@ fn read_inner(path: &Path, hash: ContentHash, limits: &Limits) -> Result<Decoded
     if [Cmyk8, Cmyk16].contains(&decoder.original_color_type()) {
         return Err(CodecError::Unsupported(INKS.to_owned()));
     }
-    let xmp = decoder.xmp_metadata().unwrap_or(None);
+    let packet = packet.or_else(|| decoder.xmp_metadata().unwrap_or(None));
     let icc = decoder.icc_profile().unwrap_or(None);
     let orientation = decoder.orientation().unwrap_or(Orientation::NoTransforms);
     let mut picture = DynamicImage::from_decoder(decoder).map_err(refusal)?;
@@ -134,7 +139,7 @@ fn read_inner(path: &Path, hash: ContentHash, limits: &Limits) -> Result<Decoded
         ..told(format_name(format), bytes, size, channels, samples.depth(), orientation, exif.as_ref())
     };
     let fields = exif.as_ref().map(Metadata::kept_fields).unwrap_or_default();
-    let metadata = Metadata { fields, xmp, iptc_segments: segments.app13, iptc_tag };
+    let metadata = Metadata { fields, xmp: packet, iptc };
     let original = Original::new(hash, size, channels, samples, profile).with_metadata(metadata);
     Ok(Decoded { original, facts })
 }
@@ -243,11 +248,16 @@ fn on_white<const N: usize, T: Copy + Into<u64> + TryFrom<u64>>(samples: &[T], w
 /// Why a file in printing inks is refused: turned into light by a rule of thumb, its colours would be wrong.
 const INKS: &str = "it holds printing inks (CMYK), whose colours depend on the press: save it as RGB first";
 
-/// IPTC-IIM records of a TIFF, when they are stored as bytes.
-fn iptc_of_tiff(file: &mut (impl std::io::Read + Seek)) -> Option<Vec<u8>> {
-    const IPTC: tiff::tags::Tag = tiff::tags::Tag::Unknown(33723);
-    let mut decoder = tiff::decoder::Decoder::new(file).ok()?;
-    decoder.find_tag(IPTC).ok()??.into_u8_vec().ok()
+/// The most that a tag may hold; an absurd claim is not followed.
+const TAG_BYTES: usize = 16 << 20;
+
+/// The bytes of a TIFF's tag, when it holds bytes.
+fn tiff_bytes(file: &mut (impl std::io::Read + Seek), tag: u16) -> Option<Vec<u8>> {
+    file.rewind().ok()?;
+    let mut limits = tiff::decoder::Limits::default();
+    limits.ifd_value_size = TAG_BYTES;
+    let mut decoder = tiff::decoder::Decoder::new(file).ok()?.with_limits(limits);
+    decoder.find_tag(tiff::tags::Tag::Unknown(tag)).ok()??.into_u8_vec().ok()
 }
 
 /// Exposure time, aperture, focal length and lens, as far as they are there.

@@ -20,18 +20,16 @@ use tiff::encoder::{DirectoryEncoder, Rational, TiffEncoder, TiffKind, TiffKindB
 use tiff::tags::{CompressionMethod, PhotometricInterpretation, Predictor, ResolutionUnit, Tag, Type};
 
 use super::metadata::{Metadata, tiff_value};
-use super::{Chroma, CodecError, Compression, Format, History, OutputSettings};
+use super::{Chroma, CodecError, Compression, Format, History, OutputSettings, iptc, xmp};
 use crate::colour::{ColourProfile, Conversion};
 use crate::picture::{Channels, Depth, Original, Planes, Samples, Size};
 
 const SOFTWARE: &str = concat!("Dettaglio ", env!("CARGO_PKG_VERSION"));
 const ICC_PROFILE_TAG: u16 = 34675;
-const IPTC_TAG: u16 = 33723;
-const XMP_TAG: u16 = 700;
 
-/// The namespace that ISO 16684-1 puts before an XMP packet in a JPEG segment, and its name for a PNG text.
-const XMP_SEGMENT: &[u8] = b"http://ns.adobe.com/xap/1.0/\0";
-const XMP_TEXT: &str = "XML:com.adobe.xmp";
+/// The most that a segment of a JPEG holds.
+const SEGMENT_BYTES: usize = 65_533;
+
 const STRIP_ROWS: u32 = 64;
 
 /// Above this many bytes of pixels a TIFF is written as BigTIFF: the classic format ends at 4 GiB.
@@ -62,12 +60,16 @@ impl Carried {
         Self { profile: original.profile().cloned(), metadata: original.metadata().cloned(), history: None }
     }
 
-    fn xmp_packet(&self) -> Option<Vec<u8>> {
-        let packet = self.metadata.as_deref().and_then(Metadata::xmp_packet);
-        match &self.history {
-            Some(history) => Some(history.added_to(packet)),
-            None => packet,
-        }
+    /// The packets that may go into a file of this format, the fullest first: a format takes the first that has room.
+    fn xmp_packets(&self, format: Format) -> impl Iterator<Item = Vec<u8>> {
+        let told = self.metadata.as_deref().and_then(|metadata| metadata.xmp_packet(format));
+        let done = self.history.as_ref().map(|history| history.added_to(told.clone()));
+        let shorter = self.history.as_ref().map(|history| history.without_reading().added_to(told.clone()));
+        done.into_iter().chain(shorter).chain(told)
+    }
+
+    fn xmp_packet(&self, format: Format) -> Option<Vec<u8>> {
+        self.xmp_packets(format).next()
     }
 }
 
@@ -331,9 +333,9 @@ fn write_exif_directories<W: Write + Seek, K: TiffKind>(
     spec: &Spec,
 ) -> tiff::TiffResult<Directory> {
     let mut entries = Directory::empty();
-    if let Some(xmp) = spec.carried.xmp_packet() {
+    if let Some(packet) = spec.carried.xmp_packet(spec.settings.format) {
         let mut main = file.extra_directory()?;
-        entries.extend([(Tag::Unknown(XMP_TAG), main.write_entry_bytes(Type::BYTE, &xmp)?)]);
+        entries.extend([(Tag::Unknown(xmp::TIFF_TAG), main.write_entry_bytes(Type::BYTE, &packet)?)]);
     }
     let Some(metadata) = &spec.carried.metadata else { return Ok(entries) };
     for (context, pointer) in [(exif::Context::Exif, 34665), (exif::Context::Gps, 34853)] {
@@ -367,8 +369,8 @@ fn write_exif_directories<W: Write + Seek, K: TiffKind>(
             entries.extend([(Tag::from_u16_exhaustive(field.tag.number()), entry)]);
         }
     }
-    if let Some(iptc) = &metadata.iptc_tag {
-        entries.extend([(Tag::Unknown(IPTC_TAG), main.write_entry_bytes(Type::UNDEFINED, iptc)?)]);
+    if let Some(records) = &metadata.iptc {
+        entries.extend([(Tag::Unknown(iptc::TIFF_TAG), main.write_entry_bytes(Type::UNDEFINED, records)?)]);
     }
     Ok(entries)
 }
@@ -460,8 +462,8 @@ fn encode_png<W: Write>(out: W, spec: &Spec, bands: Receiver<Samples>) -> Result
     let mut encoder = png::Encoder::with_info(out, info).map_err(png_refusal)?;
     encoder.set_compression(png::Compression::Fast);
     encoder.add_text_chunk("Software".to_owned(), SOFTWARE.to_owned()).map_err(png_refusal)?;
-    if let Some(packet) = spec.carried.xmp_packet().and_then(|p| String::from_utf8(p).ok()) {
-        encoder.add_itxt_chunk(XMP_TEXT.to_owned(), packet).map_err(png_refusal)?;
+    if let Some(packet) = spec.carried.xmp_packet(spec.settings.format).and_then(|p| String::from_utf8(p).ok()) {
+        encoder.add_itxt_chunk(xmp::TEXT.to_owned(), packet).map_err(png_refusal)?;
     }
     let mut header = encoder.write_header().map_err(png_refusal)?;
     let mut stream = header.stream_writer_with_size(1 << 18).map_err(png_refusal)?;
@@ -556,13 +558,14 @@ fn encode_jpeg<W: Write>(out: W, spec: &Spec, bands: Receiver<Samples>) -> Resul
     }
     let metadata = spec.carried.metadata.as_deref();
     let exif = metadata.and_then(|m| m.exif_block(spec.size)).map(|block| (1, [b"Exif\0\0", &block[..]].concat()));
-    let xmp = spec.carried.xmp_packet().map(|packet| (1, [XMP_SEGMENT, &packet].concat()));
-    let iptc = metadata.into_iter().flat_map(|m| m.iptc_segments.iter().map(|segment| (13, segment.clone())));
-    for (number, segment) in exif.into_iter().chain(xmp).chain(iptc) {
-        // A segment ends at 64 KiB; what is longer cannot have come from a JPEG and stays behind.
-        if segment.len() <= 65_533 {
-            encoder.add_app_segment(number, &segment).map_err(refusal)?;
-        }
+    // A segment ends at 64 KiB: what was done may have to be told without the reading, or not at all.
+    let fits = |segment: &Vec<u8>| segment.len() <= SEGMENT_BYTES;
+    let mut packets = spec.carried.xmp_packets(Format::Jpeg).map(|packet| [xmp::SEGMENT, &packet].concat());
+    let xmp = packets.find(fits).map(|segment| (1, segment));
+    let records = metadata.and_then(|m| m.iptc.as_deref());
+    let iptc = records.map(iptc::segments).into_iter().flatten().map(|segment| (13, segment));
+    for (number, segment) in exif.into_iter().chain(xmp).chain(iptc).filter(|(_, segment)| fits(segment)) {
+        encoder.add_app_segment(number, &segment).map_err(refusal)?;
     }
     if let Some(profile) = &spec.carried.profile {
         encoder.add_icc_profile(profile.bytes()).map_err(refusal)?;
@@ -596,7 +599,7 @@ fn encode_webp<W: Write>(out: W, spec: &Spec, bands: Receiver<Samples>) -> Resul
     if let Some(metadata) = &spec.carried.metadata {
         encoder.set_exif_metadata(metadata.exif_block(spec.size).unwrap_or_default());
     }
-    encoder.set_xmp_metadata(spec.carried.xmp_packet().unwrap_or_default());
+    encoder.set_xmp_metadata(spec.carried.xmp_packet(spec.settings.format).unwrap_or_default());
     encoder.encode(&pixels, spec.size.width, spec.size.height, colour).map_err(|e| match e {
         image_webp::EncodingError::IoError(e) => CodecError::Io(e),
         other => refusal(other),

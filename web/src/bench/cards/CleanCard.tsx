@@ -168,6 +168,7 @@ export function CleanCard(props: {
                 format={percent}
                 suggested={suggested?.marks?.strength}
                 onChange={(strength) => onChange({ ...clean, marks: { ...marks, strength } })}
+                blend={(strength) => ({ clean: { ...clean, marks: { ...marks, strength } } })}
               />
               {proof(marks.model.model)}
             </>
@@ -194,6 +195,7 @@ export function CleanCard(props: {
                 format={percent}
                 suggested={suggested?.softness?.strength}
                 onChange={(strength) => onChange({ ...clean, softness: { ...softness, strength } })}
+                blend={(strength) => ({ clean: { ...clean, softness: { ...softness, strength } } })}
               />
               {proof(softness.model.model)}
             </>

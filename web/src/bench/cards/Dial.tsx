@@ -2,8 +2,8 @@
 
 import { Box, Slider, Tooltip, Typography } from "@mui/material";
 import { useState } from "react";
-import type { Steps } from "../../api/client";
-import { useBlend } from "../blend";
+import type { Wish } from "../../api/client";
+import { type Knots, useBlend } from "../blend";
 
 export function Dial(props: {
   label: string;
@@ -19,14 +19,16 @@ export function Dial(props: {
   onChange: (value: number) => void;
   /** While the slider is held. */
   onHold?: (held: boolean) => void;
-  /** Of a control that only blends: the steps at a value. */
-  blend?: (value: number) => Partial<Steps>;
+  /** Of a control that only blends: what is wished for at a value. */
+  blend?: (value: number) => Partial<Wish>;
+  /** Where the blend bends; only its ends when not given. */
+  knots?: Knots;
 }) {
   const [near, setNear] = useState(false);
   const [focused, setFocused] = useState(false);
   const { min = 0, max = 1, step = 0.05, suggested } = props;
   const format = props.format ?? ((v: number) => v.toFixed(2));
-  useBlend(near || focused, props.blend, props.value, min, max);
+  useBlend(near || focused, props.blend, props.value, props.knots ?? [min, max]);
   const back = () => suggested !== undefined && props.onChange(suggested);
   return (
     <Box sx={{ width: "100%" }} onPointerEnter={() => setNear(true)} onPointerLeave={() => setNear(false)}>

@@ -1,7 +1,7 @@
 /** Faces: how far they are restored, each with its close-up before and after. */
 
 import DeleteOutlineIcon from "@mui/icons-material/DeleteOutlined";
-import { Box, Button, FormControlLabel, IconButton, Slider, Stack, Switch, Tooltip, Typography } from "@mui/material";
+import { Box, Button, FormControlLabel, IconButton, Stack, Switch, Tooltip, Typography } from "@mui/material";
 import type { Model, Original, OwnFace, Plan, PlannedFace, Suggestion, Wish } from "../../api/client";
 import { useRestoration } from "../../api/queries";
 import { decimal } from "../../app/format";
@@ -85,7 +85,8 @@ export function FacesCard(props: {
                 plan={plan}
                 face={face}
                 own={own[i]}
-                onChange={(part) => change({ own_faces: changedFace(own, i, part) })}
+                changed={(part) => changedFace(own, i, part)}
+                onChange={(own_faces) => change({ own_faces })}
                 onRemove={() => change({ own_faces: withoutFace(own, i) })}
                 onGo={() => {
                   const at = own[i];
@@ -130,14 +131,19 @@ function FaceRow(props: {
   plan?: Plan;
   face: PlannedFace;
   own?: OwnFace;
-  onChange: (part: Partial<OwnFace>) => void;
+  /** All faces, with a change of this one. */
+  changed: (part: Partial<OwnFace>) => OwnFace[];
+  onChange: (faces: OwnFace[]) => void;
   onRemove: () => void;
   onGo: () => void;
 }) {
   const { number, original, plan, face, own, wish } = props;
   const { part, restored } = face;
   const restoration = useRestoration(original.hash, plan?.treatment, restored ?? undefined);
-  const strength = own?.strength ?? wish.faces?.strength ?? USUAL;
+  const common = wish.faces?.strength ?? USUAL;
+  const strength = own?.strength ?? common;
+  // A face that stands where all of them stand goes with them.
+  const withStrength = (value: number) => ({ strength: value === common ? null : value });
   const left = face.left ?? restoration.data?.left;
   const crop = (treatment: string) =>
     part &&
@@ -181,7 +187,7 @@ function FaceRow(props: {
                 size="small"
                 checked={(own?.on ?? true) && !left}
                 disabled={left != null || !wish.faces}
-                onChange={(_, on) => props.onChange({ on })}
+                onChange={(_, on) => props.onChange(props.changed({ on }))}
               />
             }
             label={
@@ -202,18 +208,14 @@ function FaceRow(props: {
           {words}
         </Typography>
         {restored != null && !left && (
-          <Slider
-            size="small"
+          <Dial
+            label={`Strength of face ${number}`}
+            effect="The share of this face's restoring; a double click lets it follow the strength of all of them."
             value={strength}
-            min={0}
-            max={1}
-            step={0.05}
-            aria-label={`Strength of face ${number}`}
-            valueLabelDisplay="auto"
-            valueLabelFormat={percent}
-            onChange={(_, value) => props.onChange({ strength: Number((value as number).toFixed(4)) })}
-            onDoubleClick={() => props.onChange({ strength: null })}
-            sx={{ py: 1 }}
+            format={percent}
+            suggested={common}
+            onChange={(value) => props.onChange(props.changed(withStrength(value)))}
+            blend={(value) => ({ own_faces: props.changed(withStrength(value)) })}
           />
         )}
       </Box>

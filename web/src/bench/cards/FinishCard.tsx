@@ -71,6 +71,9 @@ export function FinishCard(props: {
                 max={3}
                 suggested={suggested?.edges?.strength}
                 onChange={(strength) => onChange({ ...finish, edges: { ...edges, strength } })}
+                blend={(strength) => ({ finish: { ...finish, edges: { ...edges, strength } } })}
+                // From about 1 on, strong edges come up against the halo guard.
+                knots={[0, 1, 3]}
               />
               <Dial
                 label="Edge width"
@@ -90,6 +93,7 @@ export function FinishCard(props: {
                 format={percent}
                 suggested={suggested?.edges?.halo_guard}
                 onChange={(halo_guard) => onChange({ ...finish, edges: { ...edges, halo_guard } })}
+                blend={(halo_guard) => ({ finish: { ...finish, edges: { ...edges, halo_guard } } })}
               />
               <Dial
                 label="Leave flat tone"

@@ -1,0 +1,95 @@
+// @vitest-environment jsdom
+import { fireEvent, screen, within } from "@testing-library/react";
+import { describe, expect, it, vi } from "vitest";
+import type { Clean, Model, Reading, Suggestion } from "../../api/client";
+import { aModel, show } from "../../testing/render";
+import { CleanCard, cleanLine } from "./CleanCard";
+
+const OFF = { noise: null, marks: null, softness: null } as Clean;
+const NOISE = aModel({ id: "camera-noise-draft", name: "Camera noise", kind: "clean", level: "noise", sha256: "c0" });
+const NIGHT = aModel({ id: "night", name: "Night", kind: "clean", level: "noise", sha256: "c1" });
+const MARKS = aModel({ id: "compression-marks", name: "Compression marks", kind: "clean", level: "compression" });
+const LEVEL = [2, 3, 4, 5, 5, 4, 3, 2];
+const reading = {
+  reading: { noise: { level: LEVEL }, jpeg_quality: 62, softness: { sigma: 3.5 } },
+} as unknown as Reading;
+const noisy: Clean = {
+  ...OFF,
+  noise: { model: { model: "night", sha256: "c1" }, level: LEVEL, grain: 0.9, speckle: 1, keep_texture: 0.1 },
+};
+
+async function opened(part: { clean?: Clean; models?: Model[]; suggestion?: Suggestion }) {
+  const onChange = vi.fn<(clean: Clean) => void>();
+  const shown = show(
+    <CleanCard
+      clean={part.clean ?? OFF}
+      models={part.models ?? [NOISE, NIGHT, MARKS]}
+      reading={reading}
+      suggestion={part.suggestion}
+      onChange={onChange}
+    />,
+  );
+  await shown.user.click(screen.getByRole("button", { name: /^Clean/ }));
+  return { ...shown, onChange, card: within(await screen.findByRole("dialog", { name: "Clean" })) };
+}
+
+it("is told in a line", () => {
+  expect(cleanLine(OFF)).toBe("off");
+  const marks = { model: { model: "compression-marks", sha256: "" }, quality: 60, strength: 0.8 };
+  expect(cleanLine({ ...noisy, marks })).toBe("marks 80 %, noise 90 %");
+});
+
+describe("a part of the step", () => {
+  it("is switched on as suggested", async () => {
+    const noise = { ...noisy.noise, grain: 0.6 };
+    const suggestion = { recipe: { clean: { ...OFF, noise } }, reasons: [] } as unknown as Suggestion;
+    const { card, user, onChange } = await opened({ suggestion });
+    await user.click(card.getByRole("switch", { name: "Noise" }));
+    expect(onChange).toHaveBeenCalledWith({ ...OFF, noise });
+  });
+
+  it("is told what was measured where nothing is suggested", async () => {
+    const { card, user, onChange } = await opened({});
+    await user.click(card.getByRole("switch", { name: "Noise" }));
+    expect(onChange.mock.lastCall?.[0].noise).toMatchObject({ model: { model: "camera-noise-draft" }, level: LEVEL });
+    await user.click(card.getByRole("switch", { name: "Compression marks" }));
+    expect(onChange.mock.lastCall?.[0].marks).toMatchObject({ quality: 62, strength: 1 });
+  });
+
+  it("cannot be switched on without a model for it", async () => {
+    const { card } = await opened({});
+    expect(card.getByRole("switch", { name: "Softness" })).toBeDisabled();
+    expect(card.getByText("There is no model for this on the shelf yet.")).toBeVisible();
+  });
+
+  it("is told no more softness than its model was taught", async () => {
+    const SOFT = aModel({ id: "softness", name: "Softness", kind: "clean", level: "softness" });
+    const { card, user, onChange } = await opened({ models: [SOFT] });
+    await user.click(card.getByRole("switch", { name: "Softness" }));
+    expect(onChange.mock.lastCall?.[0].softness?.sigma).toBe(2.2);
+  });
+
+  it("is switched off alone", async () => {
+    const { card, user, onChange } = await opened({ clean: noisy });
+    await user.click(card.getByRole("switch", { name: "Noise" }));
+    expect(onChange).toHaveBeenCalledWith(OFF);
+  });
+});
+
+describe("the noise", () => {
+  it("keeps the shape of its curve when its level is moved", async () => {
+    const { card, onChange } = await opened({ clean: noisy });
+    fireEvent.change(card.getByRole("slider", { name: "Noise level" }), { target: { value: 7 } });
+    expect(onChange.mock.lastCall?.[0].noise?.level).toEqual(LEVEL.map((v) => v * 2));
+  });
+
+  it("is cleaned by another model on demand", async () => {
+    const { card, user, onChange } = await opened({ clean: noisy });
+    await user.click(card.getByRole("combobox", { name: "By" }));
+    await user.click(await screen.findByRole("option", { name: "Camera noise, draft" }));
+    expect(onChange.mock.lastCall?.[0].noise).toEqual({
+      ...noisy.noise,
+      model: { model: "camera-noise-draft", sha256: "c0" },
+    });
+  });
+});
