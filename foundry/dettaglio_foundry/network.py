@@ -168,8 +168,13 @@ def start_restorer(net: Restorer, weights: dict[str, torch.Tensor]) -> Restorer:
     for name in fresh.keys() - {"head.weight", "head.bias"}:
         if name in weights:
             fresh[name] = weights[name]
-        elif name.startswith("body"):
-            odd = int(name.split(".")[1]) % 2 == 1
-            fresh[name].mul_(0.0 if odd else 1.0)
+        elif name.startswith("act"):
+            fresh[name].fill_(1.0)
+        else:
+            # Of a further pair the first passes on what it is given, and the second adds nothing to it.
+            first = int(name.split(".")[1]) % 2 == 0
+            fresh[name].zero_()
+            if first and name.endswith("weight"):
+                nn.init.dirac_(fresh[name])
     net.load_state_dict(fresh)
     return net

@@ -7,7 +7,7 @@ use crate::clean::{Clean, Marks, Noise, Softness};
 use crate::codec::Facts;
 use crate::face::{Face, Faces, LeftAlone};
 use crate::finish::{Edges, Finish, PrintGrain};
-use crate::model::{Card, EVERYDAY, Grade, LevelKind, ModelRef, Shelf};
+use crate::model::{Card, EVERYDAY, Grade, LevelKind, Model, ModelRef, Shelf};
 use crate::reading::{BEYOND_HELP, MARKED_QUALITY, NOISY, Reading, SHARPENED, SOFT};
 use crate::size::eye_ppi;
 
@@ -91,6 +91,9 @@ const DARK: f32 = 0.3;
 /// dB over the enlarging model alone, in eyes and mouth, that a restorer must gain by its card for restoring to be suggested.
 const CLEARLY_BETTER: f64 = 0.5;
 
+/// dB over the draft, by the cards, that a fine enlarger must gain for the wait to be suggested.
+const WORTH_WAITING_FOR: f64 = 0.15;
+
 /// Resolution at which an edge width of one pixel is right: the width is ppi / 200 px.
 const PPI_OF_ONE_PIXEL: f64 = 200.0;
 
@@ -124,8 +127,7 @@ impl Suggestion {
                 ),
             );
         }
-        let fine = shelf.offered().any(|m| m.card().subject == subject && m.card().grade == Grade::Fine);
-        let grade = if fine { Grade::Fine } else { Grade::Draft };
+        let grade = grade(subject, shelf, print, &mut because);
         let sharpened = reading.softness.is_some_and(|s| s.overshoot > SHARPENED);
         let strength = if sharpened { 0.85 } else { 1.0 };
         if sharpened {
@@ -140,6 +142,28 @@ impl Suggestion {
         let finish = finish(reading, print, sharpened, &mut because);
         Self { clean, subject: subject.to_owned(), grade, strength, faces, finish, gains, reasons }
     }
+}
+
+/// The grade whose models suit: fine where they gain enough over the draft to be waited for, or where there is no draft.
+fn grade(subject: &str, shelf: &Shelf, print: PrintFacts, because: &mut impl FnMut(Step, String)) -> Grade {
+    let first =
+        |grade| shelf.chain(subject, grade, print.factor.max(2.0)).into_iter().find(|m| m.card().grade == grade);
+    let (draft, fine) = match (first(Grade::Draft), first(Grade::Fine)) {
+        (Some(draft), Some(fine)) => (draft, fine),
+        (None, Some(_)) => return Grade::Fine,
+        (_, None) => return Grade::Draft,
+    };
+    let gain = |model: &Model| model.card().enlarging_gain().unwrap_or_default();
+    let more = gain(&fine) - gain(&draft);
+    if more < WORTH_WAITING_FOR {
+        return Grade::Draft;
+    }
+    let slower = fine.card().parameters as f64 / draft.card().parameters.max(1) as f64;
+    because(
+        Step::Enlarge,
+        format!("where it was measured, fine gained {more:.1} dB over the draft, for about {slower:.0} times the wait"),
+    );
+    Grade::Fine
 }
 
 fn clean(reading: &Reading, facts: &Facts, shelf: &Shelf, reasons: &mut Vec<Reason>) -> Clean {
@@ -289,7 +313,7 @@ mod tests {
     use super::*;
     use crate::area::Place;
     use crate::model::stand_in::{self, Repeat};
-    use crate::model::{CleaningScore, Model};
+    use crate::model::{CleaningScore, Score};
     use std::sync::Arc;
 
     const LARGER: PrintFacts = PrintFacts { factor: 4.0, ppi: None, distance_m: None };
@@ -359,5 +383,44 @@ mod tests {
     fn a_restorer_that_hardly_helps_is_not_suggested() {
         let (step, said) = suggested(&[face(40.0)], &shelf(0.2), LARGER);
         assert!(step.is_none() && said.contains("+0.2 dB"), "{said}");
+    }
+
+    /// Everyday of a grade that gains so many dB; nothing was measured where there is no figure.
+    fn everyday(grade: Grade, factor: u32, parameters: u64, gain: Option<f64>) -> Arc<Model> {
+        let scores = gain.map(|gain| Score { bicubic: 30.0, model: 30.0 + gain, ..stand_in::score() });
+        let card = Card { parameters, scores: Vec::from_iter(scores), ..stand_in::card(factor, grade) };
+        Model::with_network(card, Arc::new(Repeat { factor }))
+    }
+
+    #[rstest::rstest]
+    #[case::clearly_better(Some(1.5), Some(1.9), Grade::Fine)]
+    #[case::hardly_better(Some(1.5), Some(1.6), Grade::Draft)]
+    #[case::worse(Some(1.5), Some(1.0), Grade::Draft)]
+    #[case::not_measured(None, None, Grade::Draft)]
+    fn fine_is_suggested_where_it_is_worth_the_wait(
+        #[case] draft: Option<f64>,
+        #[case] fine: Option<f64>,
+        #[case] expected: Grade,
+    ) {
+        let models = [everyday(Grade::Draft, 4, 80_000, draft), everyday(Grade::Fine, 4, 320_000, fine)];
+        let mut said = String::new();
+        let grade = grade(EVERYDAY, &Shelf::of(models.into()), LARGER, &mut |_, text| said.push_str(&text));
+        assert_eq!(grade, expected);
+        let reason = "fine gained 0.4 dB over the draft, for about 4 times the wait";
+        assert_eq!(said.contains(reason), expected == Grade::Fine, "{said}");
+    }
+
+    #[test]
+    fn the_only_grade_is_the_one_that_is_suggested() {
+        let said = &mut |_, text: String| panic!("nothing to say: {text}");
+        let fine = Shelf::of(vec![everyday(Grade::Fine, 4, 320_000, Some(1.0))]);
+        assert_eq!(grade(EVERYDAY, &fine, LARGER, said), Grade::Fine);
+        let other_factor = [everyday(Grade::Draft, 2, 80_000, Some(1.0)), everyday(Grade::Fine, 4, 320_000, Some(2.0))];
+        let twice = PrintFacts { factor: 2.0, ..LARGER };
+        assert_eq!(
+            grade(EVERYDAY, &Shelf::of(other_factor.into()), twice, said),
+            Grade::Draft,
+            "no fine one for twice"
+        );
     }
 }

@@ -81,6 +81,12 @@ impl Card {
         if own.is_empty() { of(PHOTOGRAPHS) } else { own }
     }
 
+    /// Mean gain of an enlarger in dB over bicubic, on what it was made for; nothing before it was measured.
+    pub fn enlarging_gain(&self) -> Option<f64> {
+        let scores = self.own_scores();
+        (!scores.is_empty()).then(|| scores.iter().map(|s| s.gain()).sum::<f64>() / scores.len() as f64)
+    }
+
     /// Mean gain in dB over the kinds of damage that a cleaner or a restorer was measured on; 0 before it was measured. What it
     /// does to pictures that need nothing does not count: it is not suggested for those.
     pub fn mean_gain(&self) -> f64 {

@@ -7,6 +7,8 @@ import { type Knots, useBlend } from "../blend";
 
 export function Dial(props: {
   label: string;
+  /** What it is called where it stands alone; its label, if not given. */
+  fullName?: string;
   /** What it does to the picture, in a sentence. */
   effect: string;
   value: number;
@@ -51,7 +53,7 @@ export function Dial(props: {
           max={max}
           step={step}
           marks={suggested === undefined ? false : [{ value: suggested }]}
-          aria-label={props.label}
+          aria-label={props.fullName ?? props.label}
           getAriaValueText={format}
           // Steps add up to figures like 0.39999: nobody chose those.
           onChange={(_, value) => props.onChange(Number((value as number).toFixed(4)))}

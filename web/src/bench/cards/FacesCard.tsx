@@ -209,7 +209,8 @@ function FaceRow(props: {
         </Typography>
         {restored != null && !left && (
           <Dial
-            label={`Strength of face ${number}`}
+            label="Strength"
+            fullName={`Strength of face ${number}`}
             effect="The share of this face's restoring; a double click lets it follow the strength of all of them."
             value={strength}
             format={percent}

@@ -1,0 +1,77 @@
+import pytest
+import torch
+
+from dettaglio_foundry.network import LEVEL, Cleaner, Enlarger, OnCanvas, Restorer, calm, start_from
+
+LARGE = torch.rand(1, 3, 40, 44, generator=torch.Generator().manual_seed(1))
+
+
+@pytest.mark.parametrize("factor", [2, 4])
+def test_an_enlarger_gives_a_picture_so_many_times_larger(factor):
+    assert Enlarger(4, 2, factor)(LARGE).shape == (1, 3, 40 * factor, 44 * factor)
+
+
+def test_a_fresh_enlarger_starts_near_plain_repetition():
+    answer = calm(Enlarger(8, 4, 2))(LARGE)
+    repeated = LARGE.repeat_interleave(2, 2).repeat_interleave(2, 3)
+    assert (answer - repeated).abs().mean() < 0.06 < (LARGE.mean() - repeated).abs().mean()
+
+
+def felt(net, inputs: torch.Tensor, changed: torch.Tensor, *told: torch.Tensor) -> torch.Tensor:
+    """Where in the answer a change of one pixel in the middle is felt, (H, W)."""
+    with torch.no_grad():
+        return (net(inputs, *told) - net(changed, *told)).abs().sum((0, 1)) > 0
+
+
+def reach(net, fold: int, *told: torch.Tensor) -> int:
+    changed = LARGE.clone()
+    changed[..., 20, 20] += 1
+    rows = felt(net, LARGE, changed, *told).any(1).nonzero().flatten() // net.factor
+    return int(max(20 - rows.min(), rows.max() - 20))
+
+
+@pytest.mark.parametrize("blocks", [2, 4])
+def test_the_halo_is_how_far_a_pixel_is_felt(blocks):
+    enlarger = Enlarger(6, blocks, 2)
+    assert reach(enlarger, 1) == enlarger.halo
+    cleaner = Cleaner(6, blocks)
+    level = torch.full((1, 1, 40, 44), 0.1)
+    # Folded pixels end where the pair does.
+    assert cleaner.halo <= reach(cleaner, 2, level) <= cleaner.halo + 1
+
+
+@pytest.mark.parametrize("channels", [6, 9, 16])
+def test_a_wider_network_starts_with_the_answers_of_the_one_it_grew_from(channels):
+    small = Enlarger(6, 4, 2).eval()
+    grown = start_from(calm(Enlarger(channels, 4, 2)), small.state_dict())
+    with torch.no_grad():
+        assert torch.allclose(small(LARGE), grown(LARGE), atol=1e-6)
+    grown(LARGE).square().mean().backward()
+    heard = grown.tail.weight.grad[:, 6:]
+    assert channels == 6 or heard.abs().max() > 0, "and yet the new channels will be heard"
+
+
+def test_another_depth_is_no_start():
+    with pytest.raises(AssertionError):
+        start_from(Enlarger(6, 4, 2), Enlarger(6, 2, 2).state_dict())
+
+
+def test_a_restorer_starts_as_a_cleaner_that_is_always_told_the_same():
+    cleaner = Cleaner(6, 2).eval()
+    restorer = start_from(Restorer(6, 4), cleaner.state_dict())
+    told = torch.rand(1, 3, 40, 44)
+    level = torch.full((1, 1, 40, 44), LEVEL)
+    inside = (..., slice(12, -12), slice(12, -12))  # at the edge, a bias is told where zeros would be
+    with torch.no_grad():
+        assert torch.allclose(restorer(LARGE, told)[inside], cleaner(LARGE, level)[inside], atol=1e-5)
+
+
+def test_on_its_canvas_a_restorer_knows_the_places():
+    net = Restorer(4, 2)
+    whole = OnCanvas(net, 44, 40)
+    scale = torch.full((1, 1, 40, 44), 0.4)
+    across = (torch.arange(44) + 0.5) / 44 * 2 - 1
+    down = (torch.arange(40) + 0.5) / 40 * 2 - 1
+    place = torch.stack([across.expand(40, 44), down[:, None].expand(40, 44)])[None]
+    with torch.no_grad():
+        assert torch.allclose(whole(LARGE, scale), net(LARGE, torch.cat([place, scale], 1)), atol=1e-6)
