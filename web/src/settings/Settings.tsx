@@ -137,6 +137,12 @@ function Products() {
   );
 }
 
+const KINDS: Record<Model["card"]["kind"], (factor: number) => string> = {
+  enlarge: (factor) => `x${factor}`,
+  clean: () => "clean",
+  face: () => "faces",
+};
+
 function Machine({ models }: { models: Model[] }) {
   const sheet = useRunSheet();
   const workers = sheet.data?.workers ?? [];
@@ -158,7 +164,7 @@ function Machine({ models }: { models: Model[] }) {
             <tr key={m.card.id}>
               <td>{m.card.name}</td>
               <Box component="td" sx={{ color: "text.secondary" }}>
-                {m.card.kind === "enlarge" ? `x${m.card.factor}` : "clean"} {m.card.grade}
+                {KINDS[m.card.kind](m.card.factor)} {m.card.grade}
               </Box>
               <Box component="td" sx={{ width: "34%" }}>
                 <Box sx={{ height: 6, bgcolor: "measured", width: `${((m.pixels_per_second ?? 0) / most) * 100}%` }} />

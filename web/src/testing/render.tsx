@@ -5,7 +5,7 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { render } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import type { ReactElement } from "react";
-import type { Job, Model, Order, Plan, RunSheet, Wish } from "../api/client";
+import type { Enlargement, Job, Model, Order, OrderContents, Original, Plan, RunSheet, Wish } from "../api/client";
 import { theme } from "../app/theme";
 
 /** Shows a component, and gives the hand that works it. */
@@ -27,8 +27,8 @@ export const anOrder = (part: Partial<Order> = {}): Order =>
     client: "Vetreria Ombralunga",
     purpose: "wall prints",
     notes: "",
-    originals: 4,
-    jobs: { waiting: 0, paused: 0, running: 0, done: 0, failed: 0, cancelled: 0 },
+    reference: "",
+    counts: { originals: 4, results: 0, unseen: 0, sent_back: 0, running: 0, waiting: 0, failed: 0 },
     ...part,
   }) as unknown as Order;
 
@@ -41,11 +41,13 @@ export const aModel = (card: Record<string, unknown>): Model =>
 
 export const aWish = (part: Partial<Wish> = {}): Wish => ({ faces: null, own_faces: null, areas: [], ...part }) as Wish;
 
+const PAPER = { width: 40, height: 30, unit: "cm" };
+
 export const aPlan = (part: Partial<Plan> = {}): Plan =>
   ({
     treatment: "aa11",
     sheet: { width: 4000, height: 3000 },
-    resolved: { size: { width: 4000, height: 3000 }, factor: 4, print: { ppi: 254 } },
+    resolved: { size: { width: 4000, height: 3000 }, factor: 4, print: { ppi: 254, paper: PAPER, picture: PAPER } },
     faces: [],
     alternatives: [],
     ...part,
@@ -75,3 +77,33 @@ export const aSheet = (part: Partial<RunSheet> = {}): RunSheet =>
     workers: [{ name: "worker 1", machine: "lab" }],
     ...part,
   }) as unknown as RunSheet;
+
+export const anOriginal = (part: Partial<Original> = {}): Original =>
+  ({
+    id: 7,
+    order_id: 3,
+    hash: "0f",
+    name: "furnace-hall.jpg",
+    facts: { size: { width: 1200, height: 800 }, bytes: 420_000, format: "JPEG" },
+    ...part,
+  }) as unknown as Original;
+
+export const aResult = (part: Partial<Enlargement> = {}): Enlargement =>
+  ({
+    id: 12,
+    original_id: 7,
+    file_name: "furnace-hall_4800x3200.tif",
+    bytes: 90_000_000,
+    created_at: "2026-11-26T10:00:00Z",
+    verdict: null,
+    record: { size: { width: 4800, height: 3200 }, treatment: "Everyday x4, draft", settings: { format: "tiff" } },
+    ...part,
+  }) as unknown as Enlargement;
+
+export const contentsOf = (part: Partial<OrderContents> = {}): OrderContents => ({
+  order: anOrder(),
+  originals: [7, 8, 9].map((id) => anOriginal({ id, name: `picture-${id}.jpg` })),
+  jobs: [],
+  enlargements: [],
+  ...part,
+});

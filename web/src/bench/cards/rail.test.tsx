@@ -1,0 +1,147 @@
+// @vitest-environment jsdom
+import { screen, within } from "@testing-library/react";
+import { describe, expect, it, vi } from "vitest";
+import type { Choice, Finish, Plan, Suggestion, Wish } from "../../api/client";
+import { aModel, aPlan, aWish, show } from "../../testing/render";
+import { DeliverCard, deliverText } from "./DeliverCard";
+import { EnlargeCard, choiceText } from "./EnlargeCard";
+import { FinishCard } from "./FinishCard";
+
+const MODELS = [
+  aModel({ id: "everyday-x4-draft", name: "Everyday x4", kind: "enlarge", subject: "everyday", factor: 4, weaknesses: [] }),
+  aModel({ id: "everyday-x4-fine", name: "Everyday x4", kind: "enlarge", subject: "everyday", grade: "fine", factor: 4, purpose: "Any photograph.", weaknesses: ["no strong noise"] }),
+  aModel({ id: "own", name: "Cloth by hand", kind: "enlarge", subject: "own-1", grade: "fine", factor: 2, trial: {}, weaknesses: [] }),
+  aModel({ id: "night", name: "Night", kind: "clean", level: "noise" }),
+]; // prettier-ignore
+const learned: Choice = { by: "learned", subject: "everyday", grade: "draft", strength: 0.8 };
+
+async function card(name: string) {
+  return within(await screen.findByRole("dialog", { name }));
+}
+
+describe("what enlarges", () => {
+  const plan = (passes: number) => aPlan({ passes, description: "" } as Partial<Plan>);
+  it.each<[Choice, Plan | undefined, string]>([
+    [learned, undefined, "Everyday, draft 80 %"],
+    [{ ...learned, strength: 1 }, plan(2), "Everyday, draft, 2 passes"],
+    [learned, plan(0), "no model needed at this size"],
+    [{ by: "plain", kernel: "lanczos3" }, plan(0), "Lanczos 3, no model"],
+    [{ by: "learned", subject: "own-1", grade: "fine", strength: 1 }, plan(1), "Cloth by hand"],
+  ])("%# in words", (choice, planned, words) => {
+    expect(choiceText(choice, MODELS, planned)).toBe(words);
+  });
+
+  it("is chosen by its family, and keeps its strength", async () => {
+    const onChange = vi.fn();
+    const { user } = show(<EnlargeCard choice={learned} models={MODELS} onChange={onChange} />);
+    await user.click(screen.getByRole("button", { name: /^Enlarge/ }));
+    await user.click((await card("Enlarge")).getByRole("combobox", { name: "Enlarge with" }));
+    const options = (await screen.findAllByRole("option")).map((o) => o.textContent);
+    expect(options).toEqual(["Everyday, draft", "Everyday, fine", "Cloth by hand", "nearest, no model", "bicubic, no model", "Lanczos 3, no model"]); // prettier-ignore
+    await user.click(screen.getByRole("option", { name: "Everyday, fine" }));
+    expect(onChange).toHaveBeenLastCalledWith({ ...learned, grade: "fine" });
+  });
+
+  it("has a strength only where a model runs, and says what is known of it", async () => {
+    const { user, again } = show(
+      <EnlargeCard choice={{ ...learned, grade: "fine" }} models={MODELS} onChange={vi.fn()} />,
+    );
+    await user.click(screen.getByRole("button", { name: /^Enlarge/ }));
+    const opened = await card("Enlarge");
+    expect(opened.getByText("Any photograph. Known weaknesses: no strong noise.")).toBeVisible();
+    expect(opened.getByRole("slider", { name: "Strength" })).toHaveValue("0.8");
+    again(<EnlargeCard choice={{ by: "plain", kernel: "bicubic" }} models={MODELS} onChange={vi.fn()} />);
+    expect(opened.queryByRole("slider")).not.toBeInTheDocument();
+  });
+});
+
+describe("the file that is made", () => {
+  const output = { format: "tiff", depth: 16, quality: 92 } as Wish["output"];
+
+  it("is told in a line", () => {
+    expect(deliverText(output)).toBe("TIFF 16-bit");
+    expect(deliverText({ ...output, format: "jpeg", depth: 8 }, 2_500_000)).toBe("JPEG, quality 92, 2.5 MB");
+    expect(deliverText({ ...output, format: "webp" })).toBe("WebP");
+  });
+
+  async function opened(part: Partial<Wish>) {
+    const onChange = vi.fn();
+    const onPattern = vi.fn();
+    const wish = aWish({ output, target: { by: "factor", factor: 4 }, ...part });
+    const shown = show(<DeliverCard wish={wish} pattern="{name}" onPattern={onPattern} onChange={onChange} />);
+    await shown.user.click(screen.getByRole("button", { name: /^Deliver/ }));
+    return { ...shown, onChange, onPattern, card: await card("Deliver") };
+  }
+
+  it("has 8 bits where its format has no more", async () => {
+    const { card, user, onChange } = await opened({});
+    await user.click(card.getByRole("button", { name: "JPEG" }));
+    expect(onChange).toHaveBeenLastCalledWith({ ...output, format: "jpeg", depth: 8 });
+    await user.click(card.getByRole("button", { name: "PNG" }));
+    expect(onChange).toHaveBeenLastCalledWith({ ...output, format: "png" });
+  });
+
+  it("has a quality from 1 to 100", async () => {
+    const { card, user, onChange } = await opened({ output: { ...output, format: "jpeg", depth: 8 } });
+    const quality = card.getByRole("textbox", { name: "Quality, 1 to 100" });
+    await user.clear(quality);
+    await user.type(quality, "101");
+    expect(onChange.mock.calls.map(([o]) => (o as Wish["output"]).quality)).toEqual([1, 10]);
+    expect(card.queryByRole("group", { name: "Bits per channel" })).not.toBeInTheDocument();
+  });
+
+  it("goes in another profile, and says which resolution it states", async () => {
+    const paper = { width: 60, height: 40, unit: "cm" as const };
+    const { card, user, onChange } = await opened({ target: { by: "print", paper, ppi: 240 } });
+    expect(card.getByText(/The file says 240 ppi\./)).toBeVisible();
+    await user.click(card.getByRole("combobox", { name: "Colour profile" }));
+    await user.click(await screen.findByRole("option", { name: "Display P3" }));
+    expect(onChange).toHaveBeenLastCalledWith({ ...output, profile: "p3" });
+  });
+});
+
+describe("the finish", () => {
+  const edges = { strength: 0.5, width: 1.2, halo_guard: 0.8, leave_flat: 0.8, leave_skin: 0 };
+
+  async function opened(finish: Finish, faces = 0, suggestion?: Suggestion) {
+    const onChange = vi.fn<(finish: Finish) => void>();
+    const shown = show(
+      <FinishCard
+        finish={finish}
+        plan={aPlan()}
+        suggestion={suggestion}
+        faces={faces}
+        onMask={vi.fn()}
+        onChange={onChange}
+      />,
+    );
+    await shown.user.click(screen.getByRole("button", { name: /^Finish/ }));
+    return { ...shown, onChange, card: await card("Finish") };
+  }
+
+  it("says the width of an edge in pixels and on paper", async () => {
+    const { card } = await opened({ edges, grain: null });
+    expect(card.getByText("1.2 px, 0.12 mm")).toBeVisible();
+  });
+
+  it("is switched on as suggested, or as usual", async () => {
+    const plain = await opened({ edges: null, grain: null });
+    await plain.user.click(plain.card.getByRole("switch", { name: "Edges" }));
+    expect(plain.onChange.mock.lastCall?.[0].edges).toMatchObject({ strength: 0.5, width: 1 });
+    plain.unmount();
+    const suggestion = { recipe: { finish: { edges: { ...edges, strength: 0.7 }, grain: null } }, reasons: [] };
+    const told = await opened({ edges: null, grain: null }, 0, suggestion as unknown as Suggestion);
+    await told.user.click(told.card.getByRole("switch", { name: "Edges" }));
+    expect(told.onChange.mock.lastCall?.[0].edges?.strength).toBe(0.7);
+  });
+
+  it("spares skin only where there are faces", async () => {
+    const without = await opened({ edges, grain: null });
+    expect(without.card.queryByRole("slider", { name: "Leave skin" })).not.toBeInTheDocument();
+    without.unmount();
+    const { card, user, onChange } = await opened({ edges, grain: null }, 2);
+    expect(card.getByRole("slider", { name: "Leave skin" })).toBeInTheDocument();
+    await user.click(card.getByRole("button", { name: "Portrait finish" }));
+    expect(onChange.mock.lastCall?.[0].edges?.leave_skin).toBeGreaterThan(0.5);
+  });
+});
