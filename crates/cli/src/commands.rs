@@ -102,7 +102,7 @@ fn enlarge_one(args: &EnlargeArgs, renderer: &Renderer, input: &Path, count: &st
     render::run(renderer, original, &treatment, to, &Unhurried, &progress)
         .with_context(|| output.display().to_string())?;
     bar.finish_and_clear();
-    println!("{count}{}: {}", output.display(), treatment.describe(&renderer.shelf()));
+    say!("{count}{}: {}", output.display(), treatment.describe(&renderer.shelf()));
     Ok(())
 }
 
@@ -162,12 +162,12 @@ pub fn read(args: &ReadArgs) -> anyhow::Result<()> {
         let all = serde_json::json!({
             "facts": decoded.facts, "reading": reading, "conclusion": reading.conclusion(),
         });
-        println!("{}", serde_json::to_string_pretty(&all)?);
+        say!("{}", serde_json::to_string_pretty(&all)?);
         return Ok(());
     }
     let facts = &decoded.facts;
     let profile = facts.profile.as_deref().unwrap_or("no profile: taken for sRGB");
-    println!(
+    say!(
         "{}: {}, {:.1} megapixels, {} {}-bit, {profile}",
         args.input.display(),
         facts.size,
@@ -176,7 +176,7 @@ pub fn read(args: &ReadArgs) -> anyhow::Result<()> {
         facts.depth.bits()
     );
     for sentence in reading.conclusion() {
-        println!("  {sentence}");
+        say!("  {sentence}");
     }
     Ok(())
 }
@@ -189,7 +189,7 @@ pub fn faces(args: &FacesArgs) -> anyhow::Result<()> {
             .iter()
             .map(|face| serde_json::json!({ "face": face, "eyes": face.eyes(), "left": face.left_for_size() }))
             .collect();
-        println!("{}", serde_json::to_string_pretty(&all)?);
+        say!("{}", serde_json::to_string_pretty(&all)?);
         return Ok(());
     }
     let count = match faces.len() {
@@ -197,7 +197,7 @@ pub fn faces(args: &FacesArgs) -> anyhow::Result<()> {
         1 => "1 face".to_owned(),
         many => format!("{many} faces"),
     };
-    println!("{}: {count}", args.input.display());
+    say!("{}: {count}", args.input.display());
     for face in &faces {
         let verdict = match face.left_for_size() {
             None => "can be restored".to_owned(),
@@ -205,7 +205,7 @@ pub fn faces(args: &FacesArgs) -> anyhow::Result<()> {
             Some(_) => format!("left as it is: above {MOST_EYES:.0} px there is nothing to restore"),
         };
         let (x, y) = ((face.left_eye.x + face.right_eye.x) / 2.0, (face.left_eye.y + face.right_eye.y) / 2.0);
-        println!("  eyes around {x:.0}, {y:.0}, {:.0} px apart: {verdict}", face.eyes());
+        say!("  eyes around {x:.0}, {y:.0}, {:.0} px apart: {verdict}", face.eyes());
     }
     Ok(())
 }
@@ -253,15 +253,15 @@ pub fn compare(args: &CompareArgs) -> anyhow::Result<()> {
             "psnr": psnr.filter(|v| v.is_finite()), "ssim": ssim, "equal": psnr == Some(f64::INFINITY),
             "departure_p95": departure.p95, "departure_mean": departure.mean,
         });
-        println!("{}", serde_json::to_string_pretty(&all)?);
+        say!("{}", serde_json::to_string_pretty(&all)?);
         return Ok(());
     }
     match psnr.zip(ssim) {
-        Some((psnr, _)) if psnr.is_infinite() => println!("PSNR: equal to the last bit"),
-        Some((psnr, ssim)) => println!("PSNR {psnr:.2} dB, SSIM {ssim:.4} (luminance)"),
-        None => println!("of two sizes ({} and {}): no PSNR", one.size(), other.size()),
+        Some((psnr, _)) if psnr.is_infinite() => say!("PSNR: equal to the last bit"),
+        Some((psnr, ssim)) => say!("PSNR {psnr:.2} dB, SSIM {ssim:.4} (luminance)"),
+        None => say!("of two sizes ({} and {}): no PSNR", one.size(), other.size()),
     }
-    println!("departure {:.2} at the 95th percentile, {:.2} on average (CIEDE2000)", departure.p95, departure.mean);
+    say!("departure {:.2} at the 95th percentile, {:.2} on average (CIEDE2000)", departure.p95, departure.mean);
     Ok(())
 }
 
@@ -278,19 +278,19 @@ pub fn size(args: &SizeArgs) -> anyhow::Result<()> {
     };
     let resolved = args.target.target()?.resolve(original)?;
     if args.json {
-        println!("{}", serde_json::to_string_pretty(&resolved)?);
+        say!("{}", serde_json::to_string_pretty(&resolved)?);
         return Ok(());
     }
     let size = resolved.size;
-    println!("{original} to {size}: {:.2} times, {:.1} megapixels", resolved.factor, size.megapixels());
+    say!("{original} to {size}: {:.2} times, {:.1} megapixels", resolved.factor, size.megapixels());
     if let Some(print) = resolved.print {
         let (usual, sharp) = (print.usual_distance_m(), size::sharp_from_m(print.original_ppi));
-        println!("on a sheet of {} the picture is {} at {} ppi", print.paper, print.picture, print.ppi);
-        println!(
+        say!("on a sheet of {} the picture is {} at {} ppi", print.paper, print.picture, print.ppi);
+        say!(
             "the original's own pixels give {:.0} ppi there: enough for the eye from {sharp:.2} m",
             print.original_ppi
         );
-        println!("usually seen from {usual:.2} m, where the eye can use {:.0} ppi", size::eye_ppi(usual));
+        say!("usually seen from {usual:.2} m, where the eye can use {:.0} ppi", size::eye_ppi(usual));
     }
     Ok(())
 }

@@ -1,10 +1,17 @@
 //! The command line: enlarge files, measure and compare them, list the models, do the arithmetic of a print.
 
+/// As `println!`, and goes on where nobody reads any more: piped into `head`, say, a batch still runs to its end.
+macro_rules! say {
+    ($($what:tt)*) => { crate::say_line(format_args!($($what)*)) };
+}
+
 mod args;
 mod commands;
 mod models;
 mod steps;
 
+use std::fmt::Arguments;
+use std::io::{ErrorKind, Write, stdout};
 use std::process::ExitCode;
 
 use clap::Parser;
@@ -39,6 +46,17 @@ fn main() -> ExitCode {
             eprintln!("dettaglio: {}", one_line(&format!("{error:#}")));
             ExitCode::FAILURE
         }
+    }
+}
+
+/// Writes a line for `say!`. What cannot be written for another reason, such as a full disk, is an error.
+pub(crate) fn say_line(line: Arguments<'_>) {
+    match writeln!(stdout().lock(), "{line}") {
+        Err(error) if error.kind() != ErrorKind::BrokenPipe => {
+            eprintln!("dettaglio: the answer cannot be written: {error}");
+            std::process::exit(1);
+        }
+        _ => {}
     }
 }
 

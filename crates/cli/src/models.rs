@@ -17,7 +17,7 @@ pub fn models(args: &ModelsArgs) -> anyhow::Result<()> {
         Some(ModelsCommand::Restore { id, shelf: args }) => {
             shelf(args)?.get(id)?;
             own(args)?.set_retired(id, false)?;
-            println!("{id} is offered again");
+            say!("{id} is offered again");
             Ok(())
         }
     }
@@ -27,15 +27,15 @@ fn list(args: &ModelsArgs) -> anyhow::Result<()> {
     let shelf = shelf(&args.shelf)?;
     if args.json {
         let cards: Vec<_> = shelf.models().iter().map(|m| m.card()).collect();
-        println!("{}", serde_json::to_string_pretty(&cards)?);
+        say!("{}", serde_json::to_string_pretty(&cards)?);
         return Ok(());
     }
     for model in shelf.models() {
         let card = model.card();
         let retired = if model.is_retired() { ", retired" } else { "" };
-        println!("{:<20} {} ({}{retired})\n{:<20} {}", card.id, card.title(), evidence(card), "", card.purpose);
+        say!("{:<20} {} ({}{retired})\n{:<20} {}", card.id, card.title(), evidence(card), "", card.purpose);
     }
-    println!("{:<20} plain resampling, for comparison", "nearest, bicubic, lanczos3");
+    say!("{:<20} plain resampling, for comparison", "nearest, bicubic, lanczos3");
     Ok(())
 }
 
@@ -67,8 +67,8 @@ fn add(file: &Path, name: Option<&str>, args: &ShelfArgs) -> anyhow::Result<()> 
         .add(file, name, &file_name, trial, &chrono::Utc::now().format("%Y-%m-%d").to_string())
         .with_context(named)?;
     let Some(trial) = &card.trial else { bail!("{} has no trial", card.id) };
-    println!("{} is on the shelf as {}", card.name, card.id);
-    println!(
+    say!("{} is on the shelf as {}", card.name, card.id);
+    say!(
         "x{}, halo {} px, sides in multiples of {}, {}, {:.2} megapixels a second; tiles differ from the whole by {:.3} of 255 levels",
         trial.factor,
         trial.halo,
@@ -83,7 +83,7 @@ fn add(file: &Path, name: Option<&str>, args: &ShelfArgs) -> anyhow::Result<()> 
 fn retire(id: &str, args: &ShelfArgs) -> anyhow::Result<()> {
     shelf(args)?.check_retire(id)?;
     own(args)?.set_retired(id, true)?;
-    println!("{id} is no longer offered; treatments that name it still run");
+    say!("{id} is no longer offered; treatments that name it still run");
     Ok(())
 }
 

@@ -301,3 +301,31 @@ fn a_strength_of_faces_that_makes_no_sense_is_said_in_a_line(folder: TempDir, #[
     command.arg("enlarge").arg(person()).args(["--factor", "1.5", "--faces", faces, "-o"]);
     command.arg(folder.path().join("out.png")).assert().failure().stderr(contains(hint).and(one_line()));
 }
+
+#[test]
+fn a_listing_that_nobody_reads_to_its_end_is_no_error() {
+    let mut listing = std::process::Command::new(assert_cmd::cargo::cargo_bin("dettaglio"))
+        .args(["models", "--json"])
+        .env("DETTAGLIO_MODELS", project().join("models"))
+        .env("DETTAGLIO_DATA", project().join("target/no-data"))
+        .stdout(std::process::Stdio::piped())
+        .stderr(std::process::Stdio::piped())
+        .spawn()
+        .expect("it starts");
+    drop(listing.stdout.take());
+    let ended = listing.wait_with_output().expect("it ends");
+    assert!(ended.status.success() && ended.stderr.is_empty(), "{}", String::from_utf8_lossy(&ended.stderr));
+}
+
+#[test]
+#[cfg(target_os = "linux")]
+fn an_answer_that_cannot_be_written_is_an_error() {
+    let full = std::fs::OpenOptions::new().write(true).open("/dev/full").expect("a disk that is always full");
+    let ended = std::process::Command::new(assert_cmd::cargo::cargo_bin("dettaglio"))
+        .args(["size", "3000x2000", "--factor", "2"])
+        .stdout(full)
+        .output()
+        .expect("it starts");
+    let said = String::from_utf8_lossy(&ended.stderr);
+    assert!(!ended.status.success() && said.contains("cannot be written") && one_line().eval(&said), "{said}");
+}

@@ -79,6 +79,9 @@ const MUCH_LETTERING: f32 = 0.2;
 /// The subject of models made for texture.
 const FOLIAGE: &str = "foliage";
 
+/// The subject of models made for scans of old prints.
+const PRINTS: &str = "prints";
+
 /// The share of texture from which on that is pointed out.
 const MUCH_TEXTURE: f32 = 0.35;
 
@@ -125,6 +128,12 @@ impl Suggestion {
                     "{:.0} % of it is fine texture: if that is leaves, grass or stone, look at Foliage and ground as well",
                     reading.content.texture * 100.0
                 ),
+            );
+        }
+        if !lettering && reading.content.faded_tone && shelf.offers(PRINTS) {
+            because(
+                Step::Enlarge,
+                "it has the tone of an old print: where grain, dust and scratches are to go, look at Old prints as well".to_owned(),
             );
         }
         let grade = grade(subject, shelf, print, &mut because);

@@ -76,11 +76,11 @@ impl Bench {
     }
 
     /// Asks for a treatment, as the interface remembers it.
-    async fn ask(&self, clean: bool) -> Value {
+    async fn ask(&self, grade: &str, clean: bool) -> Value {
         let base = format!("http://{}/api/v1/originals/{}", self.service.address, self.original);
         let mut wish: Value = self.client.get(format!("{base}/wish")).send().await.unwrap().json().await.unwrap();
         wish["target"] = json!({ "by": "factor", "factor": 4 });
-        wish["enlarge"] = json!({ "by": "learned", "subject": "everyday", "grade": "draft", "strength": 1 });
+        wish["enlarge"] = json!({ "by": "learned", "subject": "everyday", "grade": grade, "strength": 1 });
         if !clean {
             wish["clean"] = json!({});
         }
@@ -128,10 +128,10 @@ fn complete(found: &Value) -> f64 {
 }
 
 /// One treatment from a cold server: a fresh part of the picture at 100 %, pans, sliders, the whole.
-async fn treatment(database: &TestServer, clean: bool) {
+async fn treatment(database: &TestServer, grade: &str, clean: bool) {
     let folder = tempfile::tempdir().unwrap();
     let bench = Bench::start(database, &folder).await;
-    let plan = bench.ask(clean).await;
+    let plan = bench.ask(grade, clean).await;
     println!("\n{}\n\n| what | ms | aim |\n|---|---|---|", plan["description"].as_str().unwrap_or("?"));
     bench.open(&plan).await;
     // Far away from what the opening computed.
@@ -151,10 +151,9 @@ async fn treatment(database: &TestServer, clean: bool) {
         "only the new tiles",
     );
     row("after the pan back", complete(&bench.watch("for (let i = 0; i < 8; i++) key('ArrowUp')").await), "50");
-    for (card, slider, what, aim) in [
-        ("Enlarge", "Strength", "after a blend slider, the result's own pixels", "500"),
-        ("Finish", "Edge strength", "after a Finish slider", "300"),
-    ] {
+    for (card, slider, what, aim) in
+        [("Enlarge", "Strength", "a blend slider", "50"), ("Finish", "Edge strength", "a Finish slider", "300")]
+    {
         bench.page.click("section[aria-label=Process] button", card).await;
         let input = bench.page.find(&format!("[role=dialog] input[aria-label='{slider}']")).await;
         input.send_keys(&char::from(fantoccini::key::Key::Left).to_string()).await.expect("a key");
@@ -165,14 +164,12 @@ async fn treatment(database: &TestServer, clean: bool) {
              set.call(input, Number(input.value) - 4 * Number(input.step || 1)); \
              input.dispatchEvent(new Event('input', {{ bubbles: true }})); input.dispatchEvent(new Event('change', {{ bubbles: true }}));"
         );
-        if card == "Enlarge" {
-            // Both ends come while the control has the focus.
-            let ready = async |page: &Browser| page.attribute("[data-testid=stage]", "data-blend").await == "ready";
-            bench.page.wait_until("both ends of the blend", ready).await;
-            row("after a blend slider, mixed from both ends", bench.mixed(&press).await, "50");
-            bench.page.wait_for_tiles().await;
-        }
-        row(what, complete(&bench.watch(&press).await), aim);
+        // Both ends come while the control has the focus.
+        let ready = async |page: &Browser| page.attribute("[data-testid=stage]", "data-blend").await == "ready";
+        bench.page.wait_until("both ends of the blend", ready).await;
+        row(&format!("after {what}, mixed from both ends"), bench.mixed(&press).await, aim);
+        bench.page.wait_for_tiles().await;
+        row(&format!("after {what}, the result's own pixels"), complete(&bench.watch(&press).await), aim);
         bench.page.press("Escape").await;
     }
     row("the whole picture", complete(&bench.watch("key('f')").await), "6000");
@@ -193,7 +190,7 @@ async fn treatment(database: &TestServer, clean: bool) {
 #[tokio::main]
 async fn main() {
     let database = TestServer::shared();
-    for clean in [false, true] {
-        treatment(&database, clean).await;
+    for (grade, clean) in [("draft", false), ("draft", true), ("fine", true)] {
+        treatment(&database, grade, clean).await;
     }
 }

@@ -1,5 +1,7 @@
 //! The API from outside, over HTTP.
 
+#[path = "api/nonsense.rs"]
+mod nonsense;
 mod support;
 
 use dettaglio_core::codec::read;

@@ -28,6 +28,7 @@ import { type Scope, added, letters, removed, stepsIn, switched } from "./treatm
 
 const STEP_NAMES = { clean: "Clean", enlarge: "Enlarge", faces: "Faces", finish: "Finish" } as const;
 type StepName = keyof typeof STEP_NAMES;
+const ALL_STEPS = Object.keys(STEP_NAMES) as StepName[];
 
 /** Steps that were copied, wherever from. */
 interface Copied {
@@ -154,7 +155,7 @@ function TreatmentMenu(props: Treating & { anchor: HTMLElement | null; onClose: 
   const copy = (names: StepName[]) =>
     act(() => {
       setCopied({ steps: Object.fromEntries(names.map((step) => [step, steps[step]])), from: props.original.name });
-      const what = names.length === 3 ? "All steps" : names.map((step) => STEP_NAMES[step]).join(" and ");
+      const what = names === ALL_STEPS ? "All steps" : names.map((step) => STEP_NAMES[step]).join(" and ");
       return `${what} copied: paste on any picture, where noise and softness are those of that picture`;
     });
   const applyTo = (to: "all" | "same subject") =>
@@ -165,8 +166,8 @@ function TreatmentMenu(props: Treating & { anchor: HTMLElement | null; onClose: 
 
   return (
     <Menu open={props.anchor !== null} anchorEl={props.anchor} onClose={props.onClose}>
-      <MenuItem onClick={copy(["clean", "enlarge", "finish"])}>Copy all steps</MenuItem>
-      {(Object.keys(STEP_NAMES) as StepName[]).map((step) => (
+      <MenuItem onClick={copy(ALL_STEPS)}>Copy all steps</MenuItem>
+      {ALL_STEPS.map((step) => (
         <MenuItem key={step} onClick={copy([step])}>
           Copy {STEP_NAMES[step]} only
         </MenuItem>

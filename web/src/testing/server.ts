@@ -41,7 +41,7 @@ export async function take(input: RequestInfo | URL, init?: RequestInit): Promis
   const address = new URL(request.url);
   const text = await request.text();
   // Files are not looked into.
-  const body: unknown = text.startsWith("{") ? JSON.parse(text) : undefined;
+  const body: unknown = /^[{[]/.test(text) ? JSON.parse(text) : undefined;
   requests.push({ what: `${request.method} ${address.pathname.replace("/api/v1", "")}`, body });
   const found = replies.find(([method, path]) => method === request.method && path.test(address.pathname));
   const said = found

@@ -1,10 +1,10 @@
-//! Content: clipped tones, and how much of the picture is flat, textured, or lettering.
+//! Content: clipped tones, how much of the picture is flat, textured, or lettering, and whether it has the tone of an old print.
 
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use super::noise::{BLOCK, Block, NoiseReading};
-use crate::picture::{Original, Region};
+use crate::picture::{Channels, Original, Region};
 
 /// Shares of the picture, 0 to 1.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -22,13 +22,26 @@ pub struct Content {
     pub clipped_highlights: f32,
     /// Mean luminance.
     pub brightness: f32,
+    /// Whether all of it is of one warm tone with faded blacks, as a scan of an old print is.
+    #[serde(default)]
+    pub faded_tone: bool,
 }
 
-/// Blocks that are looked at for lettering.
+/// Blocks that are looked at for lettering and for tone.
 const MOST_BLOCKS: usize = 3000;
 
 /// Contrast that lettering has at least, in luminance.
 const LETTERING_CONTRAST: f32 = 0.15;
+
+/// Most that colours stray from their mean at the same brightness for the picture to count as of one tone, in 8-bit levels. The
+/// demo's old prints stray by 1.4 to 2.5, photographs in colour by 5 and more.
+const ONE_TONE: f32 = 3.5;
+
+/// Mean of red over blue from which on a tone is warm, in 8-bit levels.
+const WARM: f32 = 8.0;
+
+/// Luminance of the darkest hundredth from which on blacks are faded.
+const FADED: f32 = 0.1;
 
 /// Reads a picture whose blocks and noise were measured.
 pub fn read(original: &Original, blocks: &[Block], noise: &NoiseReading) -> Content {
@@ -44,6 +57,7 @@ pub fn read(original: &Original, blocks: &[Block], noise: &NoiseReading) -> Cont
         .step_by(step)
         .map(|block| block.whole > 100.0 && is_lettering(original, block.x, block.y))
         .collect();
+    let seen: Vec<&Block> = blocks.iter().step_by(step).collect();
     let clipped =
         |dark: bool| blocks.iter().filter(|b| (b.brightness < 0.5) == dark).map(|b| b.clipped).sum::<f32>() / count;
     Content {
@@ -53,7 +67,45 @@ pub fn read(original: &Original, blocks: &[Block], noise: &NoiseReading) -> Cont
         clipped_shadows: clipped(true),
         clipped_highlights: clipped(false),
         brightness: blocks.iter().map(|b| b.brightness).sum::<f32>() / count,
+        faded_tone: original.channels() == Channels::Colour && is_faded_tone(original, &seen),
     }
+}
+
+/// Whether the mean colours of blocks follow from their brightness alone, are warm, and never quite black.
+fn is_faded_tone(original: &Original, blocks: &[&Block]) -> bool {
+    const STEPS: usize = 16;
+    let darkest = {
+        let mut tones: Vec<f32> = blocks.iter().map(|b| b.brightness).collect();
+        tones.sort_by(f32::total_cmp);
+        tones[tones.len() / 100]
+    };
+    if darkest < FADED {
+        return false;
+    }
+    // Red and blue over green, in 8-bit levels.
+    let colours: Vec<[f32; 2]> = blocks
+        .par_iter()
+        .map(|block| {
+            let planes = original.region(Region::new(block.x, block.y, BLOCK, BLOCK));
+            let [red, green, blue] =
+                [0, 1, 2].map(|c| planes.plane(c).iter().sum::<f32>() * 255.0 / (BLOCK * BLOCK) as f32);
+            [red - green, blue - green]
+        })
+        .collect();
+    let step_of = |block: &Block| ((block.brightness * STEPS as f32) as usize).min(STEPS - 1);
+    let mut sums = [([0.0_f32; 2], 0.0_f32); STEPS];
+    for (block, [red, blue]) in blocks.iter().zip(&colours) {
+        let (sum, count) = &mut sums[step_of(block)];
+        (sum[0], sum[1], *count) = (sum[0] + red, sum[1] + blue, *count + 1.0);
+    }
+    let mut strayed = 0.0;
+    for (block, [red, blue]) in blocks.iter().zip(&colours) {
+        let (sum, count) = sums[step_of(block)];
+        strayed += (red - sum[0] / count).powi(2) + (blue - sum[1] / count).powi(2);
+    }
+    let count = colours.len() as f32;
+    let warmth = colours.iter().map(|[red, blue]| red - blue).sum::<f32>() / count;
+    (strayed / count).sqrt() < ONE_TONE && warmth > WARM
 }
 
 /// Whether the block of 16 x 16 px at a place holds two even tones and little in between.
@@ -75,4 +127,44 @@ pub fn is_lettering(original: &Original, x: u32, y: u32) -> bool {
         && light_count > few
         && between * 6 < luminance.len()
         && within < 0.04 * contrast * contrast
+}
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    use super::*;
+    use crate::picture::{Planes, Size};
+    use crate::reading::noise;
+
+    /// Tones between two colours, with a ripple of one channel.
+    fn toned(black: [f32; 3], white: [f32; 3], ripple: f32) -> Content {
+        let size = Size::new(320, 240);
+        let values = (0..3).flat_map(|c: usize| {
+            (0..size.area()).map(move |i| {
+                let (x, y) = ((i % 320) as f32, (i / 320) as f32);
+                let tone = 0.5 + 0.5 * (x / 40.0).sin() * (y / 50.0).cos();
+                let own = if c == 0 { ripple * (y / 31.0).sin() } else { 0.0 };
+                (black[c] + tone * (white[c] - black[c]) + own).clamp(0.0, 1.0)
+            })
+        });
+        let original = Original::from_planes(&Planes::from_values(size, values.collect()));
+        let blocks = noise::blocks(&original, 10_000);
+        read(&original, &blocks, &noise::read(&blocks))
+    }
+
+    #[rstest]
+    #[case::a_faded_print([0.25, 0.2, 0.15], [0.9, 0.84, 0.7], 0.0, true)]
+    #[case::one_tone_but_black([0.0, 0.0, 0.0], [0.9, 0.84, 0.7], 0.0, false)]
+    #[case::faded_but_in_colour([0.25, 0.2, 0.15], [0.9, 0.84, 0.7], 0.1, false)]
+    #[case::cold([0.15, 0.2, 0.25], [0.7, 0.84, 0.9], 0.0, false)]
+    #[case::grey([0.2, 0.2, 0.2], [0.9, 0.9, 0.9], 0.0, false)]
+    fn an_old_print_is_of_one_warm_tone_and_faded(
+        #[case] black: [f32; 3],
+        #[case] white: [f32; 3],
+        #[case] ripple: f32,
+        #[case] expected: bool,
+    ) {
+        assert_eq!(toned(black, white, ripple).faded_tone, expected);
+    }
 }

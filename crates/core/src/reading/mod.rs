@@ -6,7 +6,7 @@
 //! | [`softness`] | the re-blur ratio at strong edges; overshoot; direction |
 //! | [`compression`] | the quantisation table, or the grid and comb that a former JPEG left |
 //! | [`spectrum`] | where the power spectrum ends; the period that interpolation leaves |
-//! | [`content`] | flat, textured and lettered shares; clipped tones |
+//! | [`content`] | flat, textured and lettered shares; clipped tones; the tone of an old print |
 //!
 //! [`conclusion`](Reading::conclusion) says it in words.
 
@@ -201,8 +201,11 @@ impl Reading {
     }
 
     fn tone_words(&self) -> Option<String> {
-        let Content { clipped_shadows, clipped_highlights, lettering, .. } = self.content;
+        let Content { clipped_shadows, clipped_highlights, lettering, faded_tone, .. } = self.content;
         let mut parts = Vec::new();
+        if faded_tone {
+            parts.push("of one faded tone, as a scan of an old print".to_owned());
+        }
         if lettering > 0.2 {
             parts.push(format!("{:.0} % looks like lettering or line work", lettering * 100.0));
         }
