@@ -395,7 +395,7 @@ mod tests {
     }
 
     /// Everyday of a grade that gains so many dB; nothing was measured where there is no figure.
-    fn everyday(grade: Grade, factor: u32, parameters: u64, gain: Option<f64>) -> Arc<Model> {
+    fn everyday(grade: Grade, factor: u32, parameters: u64, gain: Option<f64>) -> Model {
         let scores = gain.map(|gain| Score { bicubic: 30.0, model: 30.0 + gain, ..stand_in::score() });
         let card = Card { parameters, scores: Vec::from_iter(scores), ..stand_in::card(factor, grade) };
         Model::with_network(card, Arc::new(Repeat { factor }))

@@ -8,7 +8,7 @@
 //! a treatment of each kind; each round starts from a server that never computed any of it. Times are taken in the page,
 //! from the action to the frame in which the last tile of the view is there.
 
-#[path = "../tests/browser/mod.rs"]
+#[path = "../tests/browsers/browser/mod.rs"]
 mod browser;
 
 use browser::{Browser, order_with, project, service};

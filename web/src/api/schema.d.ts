@@ -1414,6 +1414,8 @@ export interface components {
              * @description With some colour at the dark end of the scale.
              */
             clipped_shadows: number;
+            /** @description Whether all of it is of one warm tone with faded blacks, as a scan of an old print is. */
+            faded_tone?: boolean;
             /**
              * Format: float
              * @description With nothing but noise.

@@ -1,10 +1,9 @@
 //! What is outside: accounts, links for clients, a scanner, a shop, a printer; and workers in programs of their own.
 
-mod support;
-
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
 
+use crate::support::{Server, encoded, picture, project, wish};
 use dettaglio_server::access::hashed;
 use dettaglio_server::devices::Devices;
 use dettaglio_store::access::Role;
@@ -13,7 +12,6 @@ use reqwest::header::{ORIGIN, SET_COOKIE};
 use reqwest::multipart::{Form, Part};
 use reqwest::{Client, Response, StatusCode};
 use serde_json::{Value, json};
-use support::{Server, encoded, picture, project, wish};
 use tokio::io::{AsyncBufReadExt, BufReader};
 
 /// A program that is ended with the test, whatever happens.

@@ -1,14 +1,12 @@
 //! A whole order over HTTP: opened, filled, looked over, run, looked through, delivered.
 
-mod support;
-
 use std::io::Cursor;
 
+use crate::support::{Server, encoded, picture, wish};
 use image::ImageFormat;
 use reqwest::StatusCode;
 use rstest::rstest;
 use serde_json::{Value, json};
-use support::{Server, encoded, picture, wish};
 
 const PRINT: &str = r#"{ "target": { "by": "print", "paper": { "width": 10.0, "height": 10.0, "unit": "cm" }, "ppi": 72.0 },
                         "surround": { "kind": "none" } }"#;

@@ -1,9 +1,6 @@
 //! The API from outside, over HTTP.
 
-#[path = "api/nonsense.rs"]
-mod nonsense;
-mod support;
-
+use crate::support::{Server, encoded, picture, project, wish};
 use dettaglio_core::codec::read;
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::limits::Limits;
@@ -17,7 +14,6 @@ use reqwest::StatusCode;
 use reqwest::header::{ACCEPT, CONTENT_DISPOSITION, CONTENT_TYPE, HOST, ORIGIN, RANGE};
 use rstest::rstest;
 use serde_json::{Value, json};
-use support::{Server, encoded, picture, project, wish};
 
 #[tokio::test(flavor = "multi_thread")]
 async fn health_tells_every_part() {

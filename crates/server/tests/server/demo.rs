@@ -1,9 +1,8 @@
 //! The demo: it comes in once, holds what it says, and its results are what the product makes of its pictures.
 
-mod support;
-
 use std::time::Instant;
 
+use crate::support::{Server, project};
 use dettaglio_core::codec;
 use dettaglio_core::compare;
 use dettaglio_core::hash::ContentHash;
@@ -11,7 +10,6 @@ use dettaglio_core::limits::Limits;
 use dettaglio_core::picture::Planes;
 use reqwest::StatusCode;
 use serde_json::{Value, json};
-use support::{Server, project};
 
 async fn asked(server: &Server, path: &str) -> Value {
     Server::json(server.get(path).await, StatusCode::OK).await

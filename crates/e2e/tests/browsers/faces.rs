@@ -1,8 +1,6 @@
 //! Faces in a real browser: found, and shown before and after with what restoring comes to.
 
-mod browser;
-
-use browser::{Browser, order_with, project, service};
+use crate::browser::{Browser, order_with, project, service};
 use dettaglio_store::testing::TestServer;
 use serde_json::{Value, json};
 

@@ -1,7 +1,6 @@
 //! Orders, originals, products and what is said of results, in a real MariaDB.
 
-mod support;
-
+use crate::support::{Database, database, facts, queued, record};
 use dettaglio_core::enlarge::Kernel;
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::picture::Size;
@@ -14,7 +13,6 @@ use dettaglio_store::enlargements::Approval;
 use dettaglio_store::orders::{Counts, OrderDetails};
 use dettaglio_store::products::Product;
 use rstest::rstest;
-use support::{Database, database, facts, queued, record};
 
 #[rstest]
 #[tokio::test]

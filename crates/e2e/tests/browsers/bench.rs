@@ -1,10 +1,8 @@
 //! The bench in a real browser against the real server: import, size, tiles, curtain, run, download.
 
-mod browser;
-
 use std::time::Duration;
 
-use browser::{Browser, project, service};
+use crate::browser::{Browser, project, service};
 use dettaglio_core::codec::{Decoded, read};
 use dettaglio_core::frame::Frame;
 use dettaglio_core::hash::ContentHash;

@@ -1,8 +1,6 @@
 //! The ways of looking, in a real browser: panes that line up, the strip, areas, spots, and that all of it is accessible.
 
-mod browser;
-
-use browser::{Browser, order_with, project, service};
+use crate::browser::{Browser, order_with, project, service};
 use dettaglio_core::codec::png_bytes;
 use dettaglio_core::picture::{Planes, Size};
 use dettaglio_server::service::Service;

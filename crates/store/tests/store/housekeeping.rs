@@ -1,9 +1,8 @@
 //! Schemas of earlier versions, backups, and a database server that dies.
 
-mod support;
-
 use std::time::Duration;
 
+use crate::support::{Database, database, queued};
 use dettaglio_store::Store;
 use dettaglio_store::backup::{BackupError, back_up, restore};
 use dettaglio_store::mariadb::MariaDb;
@@ -11,7 +10,6 @@ use dettaglio_store::testing::TestServer;
 use rstest::rstest;
 use sqlx::migrate::Migrator;
 use sqlx::{Connection, Executor, MySqlConnection};
-use support::{Database, database, queued};
 
 static MIGRATIONS: Migrator = sqlx::migrate!();
 

@@ -1,10 +1,8 @@
 //! A technician's way through an order, in a real browser: opened, filled, looked over, run, looked through, delivered.
 
-mod browser;
-
 use std::io::Cursor;
 
-use browser::{Browser, project, service};
+use crate::browser::{Browser, project, service};
 use dettaglio_store::testing::TestServer;
 use fantoccini::Locator;
 

@@ -1,0 +1,10 @@
+//! The server from outside, over HTTP. All in one program: each would link the whole server anew.
+
+mod api;
+mod compare;
+mod demo;
+mod faces;
+mod nonsense;
+mod orders;
+mod outside;
+mod support;

@@ -1,0 +1,8 @@
+//! The store on a real MariaDB and a real disk.
+
+mod database_server;
+mod file_store;
+mod housekeeping;
+mod jobs;
+mod orders;
+mod support;
