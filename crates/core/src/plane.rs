@@ -95,6 +95,8 @@ pub fn gaussian(plane: &[f32], width: usize, sigma: f32) -> Vec<f32> {
 
 #[cfg(test)]
 mod tests {
+    use rstest::rstest;
+
     use super::*;
 
     #[test]
@@ -130,23 +132,22 @@ mod tests {
         assert_eq!(lowest(&plane, 7, 1).iter().filter(|v| **v == -5.0).count(), 9);
     }
 
-    #[test]
-    fn a_part_with_enough_around_it_is_that_part_of_the_whole_to_the_last_bit() {
+    #[rstest]
+    #[case::mean(|p: &[f32], w| box_mean(p, w, 4))]
+    #[case::gaussian(|p: &[f32], w| gaussian(p, w, 1.3))]
+    #[case::lowest(|p: &[f32], w| lowest(p, w, 4))]
+    #[case::highest(|p: &[f32], w| highest(p, w, 4))]
+    fn a_part_with_enough_around_it_is_that_part_of_the_whole_to_the_last_bit(
+        #[case] step: fn(&[f32], usize) -> Vec<f32>,
+    ) {
         let (width, height, reach) = (40, 30, 4);
         let plane: Vec<f32> = (0..width * height).map(|i| ((i * 7919) % 251) as f32 / 250.0).collect();
         let (x, y, side) = (6, 5, 20);
         let part: Vec<f32> = (y..y + side).flat_map(|row| plane[row * width + x..][..side].to_vec()).collect();
-        let steps: [fn(&[f32], usize) -> Vec<f32>; 4] =
-            [|p, w| box_mean(p, w, 4), |p, w| gaussian(p, w, 1.3), |p, w| lowest(p, w, 4), |p, w| highest(p, w, 4)];
-        for step in steps {
-            let (whole, inner) = (step(&plane, width), step(&part, side));
-            for row in reach..side - reach {
-                let from = (y + row) * width + x;
-                assert_eq!(
-                    whole[from + reach..from + side - reach],
-                    inner[row * side + reach..(row + 1) * side - reach]
-                );
-            }
+        let (whole, inner) = (step(&plane, width), step(&part, side));
+        for row in reach..side - reach {
+            let from = (y + row) * width + x;
+            assert_eq!(whole[from + reach..from + side - reach], inner[row * side + reach..(row + 1) * side - reach]);
         }
     }
 }
