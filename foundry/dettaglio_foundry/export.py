@@ -104,6 +104,7 @@ def main() -> None:
     write_onnx(net, path)
     blend = f"; weights {config.blend} of the way from {Path(config.blend_with).stem}" if config.blend_with else ""
     texture = f" with {config.texture_weight} of a texture loss" if config.texture_weight else ""
+    tone = f" with {config.tone_weight} of a loss of tone" if config.tone_weight else ""
     guard = f" with {config.guard_weight} of what is made worse" if config.guard_weight else ""
     card = {
         "id": config.id,
@@ -119,7 +120,7 @@ def main() -> None:
         "parameters": sum(p.numel() for p in net.parameters()),
         "licence": LICENCE,
         "training_data": CREDITS + [RENDERED[source] for source in config.patches if source in RENDERED],
-        "recipe": f"{config.channels} channels, {config.blocks} inner 3x3 convolutions; Charbonnier loss{texture}{guard}, Adam; {history}{blend}",
+        "recipe": f"{config.channels} channels, {config.blocks} inner 3x3 convolutions; Charbonnier loss{texture}{tone}{guard}, Adam; {history}{blend}",
         "made_on": datetime.date.today().isoformat(),
         "weaknesses": config.weaknesses,
         "scores": [],

@@ -1,4 +1,4 @@
-"""A loss that rewards texture of the right strength in the right place, which a mean error does not.
+"""Losses beside the mean error: one rewards texture of the right strength in the right place, one the right tone.
 
 Learned by a mean error alone, grass and gravel come out as their average: smooth. Here the local standard deviation of
 two fine bands must match as well, whatever the exact place of each blade.
@@ -28,3 +28,8 @@ def strength(band: torch.Tensor) -> torch.Tensor:
 def texture_loss(guess: torch.Tensor, target: torch.Tensor) -> torch.Tensor:
     pairs = zip(bands(guess), bands(target))
     return sum((strength(g) - strength(t)).abs().mean() for g, t in pairs)
+
+
+def tone_loss(guess: torch.Tensor, target: torch.Tensor) -> torch.Tensor:
+    """How far the means of windows are off: in smooth tone a shift by less than a level is most of the error that is left."""
+    return F.avg_pool2d(guess - target, WINDOW).abs().mean()

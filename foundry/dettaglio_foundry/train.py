@@ -23,7 +23,7 @@ from .network import Network, build, calm, start_from
 from .people import Faces
 from .photos import PatchSource, load_all
 from .sources import Mixture
-from .texture import texture_loss
+from .texture import texture_loss, tone_loss
 
 AVERAGE_DECAY = 0.999
 WARM_UP_STEPS = 200
@@ -131,6 +131,8 @@ class Run:
         loss = (off * trust).mean()
         if self.config.guard_weight:
             loss = loss + self.config.guard_weight * (off - (inputs[0] - target).abs()).clamp(min=0).mean()
+        if self.config.tone_weight:
+            loss = loss + self.config.tone_weight * tone_loss(guess, target)
         if self.config.texture_weight:
             loss = loss + self.config.texture_weight * texture_loss(guess, target)
         self.adam.zero_grad()

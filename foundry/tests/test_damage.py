@@ -9,7 +9,7 @@ from dettaglio_foundry import prints
 from dettaglio_foundry.degrade import Damage, degrade, encode, gaussian_blur, jpeg, linearise, shrink
 from dettaglio_foundry.sensor import demosaic, level_map, mosaic_masks, photograph, tone_curve
 from dettaglio_foundry.stars import sown, with_lights
-from dettaglio_foundry.texture import texture_loss
+from dettaglio_foundry.texture import texture_loss, tone_loss
 
 FLAT = torch.full((1, 3, 96, 96), 0.4)
 
@@ -132,3 +132,11 @@ def test_the_texture_loss_tells_soft_from_rough_but_not_where_each_blade_stands(
     assert texture_loss(grass, grass) == 0
     soft = texture_loss(gaussian_blur(grass, 1.0), grass)
     assert texture_loss(other, grass) < 0.35 * soft
+
+
+def test_the_tone_loss_sees_a_shift_and_no_grain():
+    torch.manual_seed(3)
+    grain = 0.02 * torch.randn(1, 3, 64, 64)
+    assert tone_loss(FLAT + 0.005, FLAT).item() == pytest.approx(0.005, rel=0.01)
+    grainy = FLAT[..., :64, :64] + grain - torch.nn.functional.avg_pool2d(grain, 8).repeat_interleave(8, 2).repeat_interleave(8, 3)
+    assert tone_loss(grainy, FLAT[..., :64, :64]) < 1e-6
