@@ -9,6 +9,10 @@ export default defineConfig({
     environment: "node",
     include: ["src/**/*.test.{ts,tsx}"],
     setupFiles: ["src/testing/setup.ts"],
+    // One page after the other rather than one each: most of the time went into making them.
+    pool: "threads",
+    isolate: false,
+    unstubGlobals: true,
     // Machines may be busy: what never comes is what fails.
     testTimeout: 60_000,
   },
