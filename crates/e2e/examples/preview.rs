@@ -76,11 +76,11 @@ impl Bench {
     }
 
     /// Asks for a treatment, as the interface remembers it.
-    async fn ask(&self, grade: &str, clean: bool) -> Value {
+    async fn ask(&self, clean: bool) -> Value {
         let base = format!("http://{}/api/v1/originals/{}", self.service.address, self.original);
         let mut wish: Value = self.client.get(format!("{base}/wish")).send().await.unwrap().json().await.unwrap();
         wish["target"] = json!({ "by": "factor", "factor": 4 });
-        wish["enlarge"] = json!({ "by": "learned", "subject": "everyday", "grade": grade, "strength": 1 });
+        wish["enlarge"] = json!({ "by": "learned", "subject": "everyday", "grade": "draft", "strength": 1 });
         if !clean {
             wish["clean"] = json!({});
         }
@@ -128,10 +128,10 @@ fn complete(found: &Value) -> f64 {
 }
 
 /// One treatment from a cold server: a fresh part of the picture at 100 %, pans, sliders, the whole.
-async fn treatment(database: &TestServer, grade: &str, clean: bool) {
+async fn treatment(database: &TestServer, clean: bool) {
     let folder = tempfile::tempdir().unwrap();
     let bench = Bench::start(database, &folder).await;
-    let plan = bench.ask(grade, clean).await;
+    let plan = bench.ask(clean).await;
     println!("\n{}\n\n| what | ms | aim |\n|---|---|---|", plan["description"].as_str().unwrap_or("?"));
     bench.open(&plan).await;
     // Far away from what the opening computed.
@@ -190,7 +190,7 @@ async fn treatment(database: &TestServer, grade: &str, clean: bool) {
 #[tokio::main]
 async fn main() {
     let database = TestServer::shared();
-    for (grade, clean) in [("draft", false), ("draft", true), ("fine", true)] {
-        treatment(&database, grade, clean).await;
+    for clean in [false, true] {
+        treatment(&database, clean).await;
     }
 }
