@@ -48,10 +48,8 @@ fn evidence(card: &Card) -> String {
             trial.pixels_per_second / 1e6
         );
     }
-    let own = card.own_scores();
-    if !own.is_empty() {
-        let mean = own.iter().map(|s| s.gain()).sum::<f64>() / own.len() as f64;
-        return format!("{mean:+.2} dB over bicubic on {} pictures", own.len());
+    if let Some(gain) = card.enlarging_gain() {
+        return format!("{gain:+.2} dB over bicubic on {} pictures", card.own_scores().len());
     }
     let damaged = card.cleaning.iter().filter(|c| c.before > 0.0);
     let each: Vec<String> = damaged.map(|c| format!("{:+.1} dB on {}", c.after - c.before, c.damage)).collect();

@@ -3,6 +3,7 @@
 //! JPEG wraps them in APP13 segments and TIFF has a tag for them. PNG and WebP have no place for them: there they are told as
 //! XMP, property by property as the IPTC Photo Metadata Standard maps them.
 
+use super::jpeg_segments::SEGMENT_BYTES;
 use super::xmp::escaped;
 
 /// The tag that holds the records in a TIFF.
@@ -16,7 +17,7 @@ const RESOURCE: &[u8] = b"8BIM";
 const RECORDS: u16 = 0x0404;
 
 /// The most that one segment holds besides its beginning.
-const SEGMENT_ROOM: usize = 65_533 - SEGMENT.len();
+const SEGMENT_ROOM: usize = SEGMENT_BYTES - SEGMENT.len();
 
 /// The records in a JPEG's APP13 segments, bare.
 pub(super) fn of_segments(segments: &[Vec<u8>]) -> Option<Vec<u8>> {

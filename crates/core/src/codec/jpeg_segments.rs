@@ -9,6 +9,9 @@ pub(crate) const ZIGZAG: [usize; 64] = [
     47, 55, 62, 63,
 ];
 
+/// The most that one segment holds after its length.
+pub(super) const SEGMENT_BYTES: usize = 65_533;
+
 /// What is read of them.
 #[derive(Debug, Default)]
 pub struct Segments {

@@ -19,6 +19,7 @@ use tiff::Directory;
 use tiff::encoder::{DirectoryEncoder, Rational, TiffEncoder, TiffKind, TiffKindBig, TiffKindStandard};
 use tiff::tags::{CompressionMethod, PhotometricInterpretation, Predictor, ResolutionUnit, Tag, Type};
 
+use super::jpeg_segments::SEGMENT_BYTES;
 use super::metadata::{Metadata, tiff_value};
 use super::{Chroma, CodecError, Compression, Format, History, OutputSettings, iptc, xmp};
 use crate::colour::{ColourProfile, Conversion};
@@ -26,9 +27,6 @@ use crate::picture::{Channels, Depth, Original, Planes, Samples, Size};
 
 const SOFTWARE: &str = concat!("Dettaglio ", env!("CARGO_PKG_VERSION"));
 const ICC_PROFILE_TAG: u16 = 34675;
-
-/// The most that a segment of a JPEG holds.
-const SEGMENT_BYTES: usize = 65_533;
 
 const STRIP_ROWS: u32 = 64;
 
@@ -63,9 +61,12 @@ impl Carried {
     /// The packets that may go into a file of this format, the fullest first: a format takes the first that has room.
     fn xmp_packets(&self, format: Format) -> impl Iterator<Item = Vec<u8>> {
         let told = self.metadata.as_deref().and_then(|metadata| metadata.xmp_packet(format));
-        let done = self.history.as_ref().map(|history| history.added_to(told.clone()));
-        let shorter = self.history.as_ref().map(|history| history.without_reading().added_to(told.clone()));
-        done.into_iter().chain(shorter).chain(told)
+        let histories = self.history.iter().flat_map(|history| [history.clone(), history.without_reading()]);
+        let added = {
+            let told = told.clone();
+            histories.map(move |history| history.added_to(told.clone()))
+        };
+        added.chain(told)
     }
 
     fn xmp_packet(&self, format: Format) -> Option<Vec<u8>> {
