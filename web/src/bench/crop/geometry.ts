@@ -16,6 +16,9 @@ export interface Rect {
 /** The furthest that a picture is straightened, in degrees either way. */
 export const MOST_DEGREES = 15;
 
+/** What arithmetic may leave of a pixel: no row of the picture is lost to it. */
+const ROUNDING = 1e-6;
+
 /** The size after quarter turns. */
 export function turnedSize(original: Size, frame: Frame): Size {
   return (frame.quarter_turns ?? 0) % 2 === 1 ? { width: original.height, height: original.width } : original;
@@ -31,18 +34,18 @@ function straightToTurned(turned: Size, degrees: number, x: number, y: number): 
 
 /** Whether a rectangle lies in the picture and straightening has left all its corners full. */
 export function isFull(rect: Rect, turned: Size, degrees: number): boolean {
-  if (rect.x < 0 || rect.y < 0 || rect.x + rect.width > turned.width || rect.y + rect.height > turned.height)
-    return false;
+  const [right, bottom] = [rect.x + rect.width, rect.y + rect.height];
+  if (Math.min(rect.x, rect.y, turned.width - right, turned.height - bottom) < -ROUNDING) return false;
   if (degrees === 0) return true;
   const corners = [
     [rect.x, rect.y],
-    [rect.x + rect.width, rect.y],
-    [rect.x, rect.y + rect.height],
-    [rect.x + rect.width, rect.y + rect.height],
+    [right, rect.y],
+    [rect.x, bottom],
+    [right, bottom],
   ] as const;
   return corners.every(([x, y]) => {
     const [tx, ty] = straightToTurned(turned, degrees, x, y);
-    return tx >= 0 && ty >= 0 && tx <= turned.width && ty <= turned.height;
+    return Math.min(tx, ty, turned.width - tx, turned.height - ty) >= -ROUNDING;
   });
 }
 
@@ -67,14 +70,13 @@ export function largest(turned: Size, degrees: number, proportion: number): Rect
 
 /** In whole pixels, never outside. */
 export function inPixels(rect: Rect, turned: Size): Rect {
-  const x = Math.max(0, Math.min(Math.ceil(rect.x), turned.width - 1));
-  const y = Math.max(0, Math.min(Math.ceil(rect.y), turned.height - 1));
-  return {
-    x,
-    y,
-    width: Math.max(1, Math.min(Math.floor(rect.x + rect.width) - x, turned.width - x)),
-    height: Math.max(1, Math.min(Math.floor(rect.y + rect.height) - y, turned.height - y)),
+  const along = (from: number, extent: number, all: number): [number, number] => {
+    const start = Math.max(0, Math.min(Math.ceil(from - ROUNDING), all - 1));
+    return [start, Math.max(1, Math.min(Math.floor(from + extent + ROUNDING) - start, all - start))];
   };
+  const [x, width] = along(rect.x, rect.width, turned.width);
+  const [y, height] = along(rect.y, rect.height, turned.height);
+  return { x, y, width, height };
 }
 
 /** A side or corner of a rectangle that is dragged: -1, 0 or 1 across and down. */
