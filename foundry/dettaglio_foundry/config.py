@@ -27,6 +27,8 @@ class Config:
     seed: int = 1
     earlier_steps: int = 0  # of the run whose weights this one starts from
     patches: dict[str, float] = field(default_factory=lambda: {"photographs": 1.0})  # source of patches -> share
+    divisors: tuple[float, ...] = (2.0,)  # how many times smaller than their files the photographs are shown
+    recoloured: float = 0.0  # share of patches in another light, see sources.recolour
     blend_with: str = ""  # weights that it was started from, to go back to in part
     blend: float = 1.0  # how far the exported weights go from those to its own
     texture_weight: float = 0.0  # of the loss that rewards texture, beside the mean error
@@ -38,4 +40,5 @@ class Config:
     def read(path: str) -> "Config":
         table = tomllib.loads(Path(path).read_text())
         damage = {k: tuple(v) if isinstance(v, list) else v for k, v in table.pop("damage", {}).items()}
+        table["divisors"] = tuple(table.get("divisors", Config.divisors))
         return Config(**table, damage=Damage(**damage))

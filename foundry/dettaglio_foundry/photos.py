@@ -16,22 +16,26 @@ import numpy as np
 import torch
 from PIL import Image
 
-PACKAGES = ["enlightenment-data", "lomiri-wallpapers-16.04", "lomiri-wallpapers-20.04"]
-SHORTEST_SIDE = 1200
+PACKAGES = ["enlightenment-data", "lifeograph", "lomiri-wallpapers-16.04", "lomiri-wallpapers-20.04"]
+SHORTEST_SIDE = 1080
 
 # Drawings, gradients and composites: they teach a network nothing about lenses and light.
 NOT_PHOTOGRAPHS = {
     "Dunes", "Flat-Fan", "Sunset-Hills", "Paper-Flower", "Foggy-Trees",
     "analogpattern_by_Peter_Nerlich", "umang_by_Abhishek_Mudgal", "Fossa_by_Jasper_Roks",
-    "Infinite-Sea_by_Aury88", "Painting-Colors_by__herobrine7gamer",
+    "trams", "Infinite-Sea_by_Aury88", "Painting-Colors_by__herobrine7gamer",
 }  # fmt: skip
 
 CREDITS = [
     "enlightenment-data (Debian): photographs, BSD-2-Clause, (c) Carsten Haitzler and contributors",
+    "lifeograph (Debian): GPL-3.0-or-later, (c) Ahmet Öztürk",
     "lomiri-wallpapers-16.04 (Debian): CC-BY-4.0, CC-BY-SA-4.0 and CC0 by Sander Klootwijk, Bolly, freespace, "
     "Jakkub Mede, Aitzol Berasategi, Peter Nerlich, Clements Engelhardt",
     "lomiri-wallpapers-20.04 (Debian): CC-BY-SA-3.0 by Lukas Baubkus",
 ]
+
+
+Photograph = list[np.ndarray]  # at one or more sizes, the largest first; (H, W, 3) uint8
 
 
 def largest_jpeg_in_edj(path: str) -> bytes | None:
@@ -103,15 +107,21 @@ def fetch_held_out(out: str) -> None:
     print(f"{len(os.listdir(out))} photographs in {out}")
 
 
-def load_halved(path: str) -> np.ndarray:
-    """(H, W, 3) uint8 at half size: sensor softness and JPEG blocks must not be learned as the truth."""
+def load_shrunk(path: str, divisor: float) -> np.ndarray:
+    """(H, W, 3) uint8, `divisor` times smaller than the file."""
     picture = Image.open(path).convert("RGB")
-    return np.asarray(picture.resize((picture.width // 2, picture.height // 2), Image.BICUBIC))
+    return np.asarray(picture.resize((int(picture.width / divisor), int(picture.height / divisor)), Image.BICUBIC))
 
 
-def load_all(folder: str) -> list[np.ndarray]:
-    """All photographs of a folder, halved."""
-    pictures = [load_halved(path) for path in sorted(glob.glob(f"{folder}/*.jpg"))]
+def load_halved(path: str) -> np.ndarray:
+    """At half size: sensor softness and JPEG blocks must not be learned as the truth."""
+    return load_shrunk(path, 2)
+
+
+def load_all(folder: str, divisors: tuple[float, ...] = (2.0,)) -> list[Photograph]:
+    """All photographs of a folder, each so many times smaller."""
+    files = sorted(glob.glob(f"{folder}/*.jpg"))
+    pictures = [[load_shrunk(path, divisor) for divisor in divisors] for path in files]
     if not pictures:
         raise SystemExit(f"no photographs in {folder}: run `python -m dettaglio_foundry.photos {folder}` first")
     return pictures
@@ -123,15 +133,18 @@ class PatchSource:
     FLAT_BELOW = 8.0  # standard deviation, 8-bit levels
     FLAT_REFUSED = 0.85
 
-    def __init__(self, pictures: list[np.ndarray], side: int, rng: random.Random):
-        self.pictures = pictures
+    def __init__(self, pictures: list[Photograph], side: int, rng: random.Random):
+        """A large photograph is drawn from more often; each of its sizes, as long as it holds a patch, equally."""
+        held = [[size for size in picture if min(size.shape[:2]) >= side] for picture in pictures]
+        self.pictures = [sizes for sizes in held if sizes]
         self.side = side
         self.rng = rng
-        self.weights = [p.shape[0] * p.shape[1] for p in self.pictures]
+        self.weights = [sizes[0].shape[0] * sizes[0].shape[1] for sizes in self.pictures]
 
     def patch(self) -> np.ndarray:
         while True:
-            (picture,) = self.rng.choices(self.pictures, self.weights)
+            (sizes,) = self.rng.choices(self.pictures, self.weights)
+            picture = self.rng.choice(sizes) if len(sizes) > 1 else sizes[0]
             y = self.rng.randrange(picture.shape[0] - self.side + 1)
             x = self.rng.randrange(picture.shape[1] - self.side + 1)
             patch = picture[y : y + self.side, x : x + self.side]

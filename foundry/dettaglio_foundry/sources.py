@@ -8,7 +8,7 @@ import torch
 
 from . import lettering, strands
 from .people import pictures_of
-from .photos import PatchSource
+from .photos import PatchSource, Photograph
 
 Shares = dict[str, float]  # photographs, lively, lettering, strands, people -> share of the patches
 
@@ -40,16 +40,17 @@ class Mixture:
     CANDIDATES = 5  # of which `lively` keeps the one with most fine detail
     SHEET = 4 / 3  # side of a rendered sheet, in patches
 
-    def __init__(self, shares: Shares, pictures: list[np.ndarray], fonts: str, side: int, rng: random.Random, sheets: int = 160, people: str = ""):
-        """`pictures` are the photographs, `fonts` a folder; `sheets` of each kind are rendered to cut patches out of."""
+    def __init__(self, shares: Shares, pictures: list[Photograph], fonts: str, side: int, rng: random.Random, sheets: int = 160, people: str = "", recoloured: float = 0.0):
+        """`pictures` are the photographs, `fonts` a folder; `sheets` of each kind are rendered to cut patches out of;
+        `recoloured` is the share of patches in another light."""
         unknown = set(shares) - {"photographs", "lively", "lettering", "strands", "people"}
         if unknown:
             raise SystemExit(f"no such source of patches: {', '.join(sorted(unknown))}")
-        self.shares, self.rng = shares, rng
+        self.shares, self.rng, self.recoloured = shares, rng, recoloured
         self.photographs = PatchSource(pictures, side, rng)
         self.stocks = {}
         if shares.get("people"):
-            self.people = PatchSource(pictures_of(people), side, rng)
+            self.people = PatchSource([[picture] for picture in pictures_of(people)], side, rng)
         sheet = int(side * self.SHEET)
         if shares.get("lettering"):
             files = lettering.files(fonts)
@@ -76,8 +77,18 @@ class Mixture:
     def batch(self, count: int) -> torch.Tensor:
         for stock in self.stocks.values():
             stock.refresh()
-        patches = np.stack([self.patch() for _ in range(count)])
-        return torch.from_numpy(patches).permute(0, 3, 1, 2).float() / 255
+        patches = torch.from_numpy(np.stack([self.patch() for _ in range(count)])).permute(0, 3, 1, 2).float() / 255
+        if self.recoloured:
+            patches = torch.stack([recolour(p, self.rng) if self.rng.random() < self.recoloured else p for p in patches])
+        return patches
+
+
+def recolour(patch: torch.Tensor, rng: random.Random) -> torch.Tensor:
+    """Another exposure, another light, and the colours exchanged: there are fewer photographs than there are scenes."""
+    order = rng.sample(range(3), 3)
+    exposure = rng.uniform(0.5, 1)
+    light = torch.tensor([exposure * rng.uniform(0.8, 1) for _ in range(3)])
+    return patch[order] * light.view(3, 1, 1)
 
 
 def fine_detail(patch: np.ndarray) -> float:

@@ -28,6 +28,7 @@ from .texture import texture_loss, tone_loss
 AVERAGE_DECAY = 0.999
 WARM_UP_STEPS = 200
 PROBES = 24
+NOTHING_LOST = 60.0  # dB; plain ground between lines of type has nothing to gain
 LUMA = torch.tensor([65.481, 128.553, 24.966]).view(1, 3, 1, 1) / 255  # ITU-R BT.601
 
 
@@ -67,11 +68,8 @@ def probe(net: Network, pairs: list[Pair]) -> float:
             damaged = torch.nn.functional.interpolate(damaged, scale_factor=net.factor, mode="bicubic").clamp(0, 1)
         learned, target = net(*inputs).clamp(0, 1), target[:, :3]
         margin = net.factor + 4
-        gains += [
-            psnr_luma(l[None], t[None], margin) - psnr_luma(d[None], t[None], margin)
-            for l, d, t in zip(learned, damaged, target)
-            if not torch.equal(d, t)
-        ]
+        both = [[psnr_luma(x[None], t[None], margin) for x in (l, d)] for l, d, t in zip(learned, damaged, target)]
+        gains += [after - before for after, before in both if before < NOTHING_LOST]
     return float(np.mean(gains))
 
 
@@ -165,12 +163,13 @@ def main() -> None:
     folder.mkdir(parents=True, exist_ok=True)
     config = Config.read(args.config)
     run = Run(config, folder, args.start)
-    pictures = load_all(args.photos)
+    pictures = load_all(args.photos, config.divisors)
     if config.kind == "face":
         faces = lambda rng: Faces(args.people, PatchSource(pictures, config.patch, rng), config.patch, rng)  # noqa: E731
         source, fixed = faces(run.rng), faces(random.Random(7))
     else:
-        source = Mixture(config.patches, pictures, args.fonts, config.patch * config.factor, run.rng, people=args.people)
+        side = config.patch * config.factor
+        source = Mixture(config.patches, pictures, args.fonts, side, run.rng, people=args.people, recoloured=config.recoloured)
         fixed = Mixture(config.patches, pictures, args.fonts, 192, random.Random(7), sheets=PROBES, people=args.people)
     probes = undone(config, fixed.batch(PROBES))
     parameters = sum(p.numel() for p in run.net.parameters())

@@ -12,12 +12,12 @@ from dettaglio_foundry.degrade import Damage
 from dettaglio_foundry.lessons import SoftFaces, lesson_for, scale_of, shaken
 from dettaglio_foundry.network import Enlarger
 from dettaglio_foundry.photos import PatchSource
-from dettaglio_foundry.sources import Mixture
+from dettaglio_foundry.sources import Mixture, recolour
 from dettaglio_foundry.train import WARM_UP_STEPS, Run, learning_rate, probe, psnr_luma, undone
 
 
 def source(pictures, config, rng) -> Mixture:
-    return Mixture({"photographs": 1.0}, pictures, "no fonts", config.patch * config.factor, rng)
+    return Mixture({"photographs": 1.0}, [[p] for p in pictures], "no fonts", config.patch * config.factor, rng)
 
 
 def test_a_run_that_was_stopped_goes_on_as_if_it_had_not_been(tmp_path, pictures, config):
@@ -118,13 +118,13 @@ def test_the_scale_of_a_face_is_none_where_it_is_as_large_as_the_canvas():
 
 def test_patches_prefer_what_is_lively():
     flat, rough = np.full((64, 64, 3), 90, np.uint8), np.random.default_rng(1).integers(0, 255, (64, 64, 3), np.uint8)
-    drawn = PatchSource([flat, rough], 24, random.Random(2)).batch(60)
+    drawn = PatchSource([[flat], [rough]], 24, random.Random(2)).batch(60)
     assert (drawn.std((1, 2, 3)) > 0.05).float().mean() > 0.75
 
 
 def test_an_unknown_source_is_refused(pictures, rng):
     with pytest.raises(SystemExit, match="no such source of patches: fur"):
-        Mixture({"fur": 1.0}, pictures, "", 24, rng)
+        Mixture({"fur": 1.0}, [[p] for p in pictures], "", 24, rng)
 
 
 class TestExport:
@@ -156,3 +156,35 @@ class TestExport:
         assert card["halo"] == run.net.halo and card["scores"] == [] and "1 steps of 2 patches" in card["recipe"]
         assert card["parameters"] == sum(p.numel() for p in run.net.parameters())
         assert (tmp_path / "weights/tiny.pt").exists()
+
+
+class TestPatches:
+    def test_a_photograph_is_drawn_from_at_all_its_sizes_that_hold_a_patch(self):
+        sizes = [np.full((side, side, 3), side, np.uint8) for side in (96, 48, 16)]
+        source = PatchSource([sizes], 24, random.Random(3))
+        source.FLAT_REFUSED = 0.0
+        drawn = [int(source.patch()[0, 0, 0]) for _ in range(200)]
+        assert set(drawn) == {96, 48} and 60 < drawn.count(48) < 140
+
+    def test_in_another_light_colours_are_exchanged_and_dimmed_but_structure_stays(self, batch):
+        patch, rng = batch[0], random.Random(4)
+        for _ in range(20):
+            seen = recolour(patch, rng)
+            assert seen.shape == patch.shape and seen.max() <= patch.max()
+            for plane in seen:
+                shares = [(plane / was.clamp(min=1e-6))[was > 0.05] for was in patch]
+                assert min(share.std() for share in shares) < 1e-4 and plane.max() >= 0.4 * 0.7 * patch.max()
+
+    def test_only_the_share_that_was_asked_for(self, pictures, rng):
+        drawn = [Mixture({"photographs": 1.0}, [[p] for p in pictures], "", 24, random.Random(6), recoloured=share).batch(40) for share in (0.0, 0.5)]
+        levels = [(patches * 255 - (patches * 255).round()).abs().amax((1, 2, 3)) > 1e-3 for patches in drawn]
+        assert not levels[0].any(), "as in the files"
+        assert 8 < levels[1].sum() < 32
+
+
+def test_what_has_nothing_to_gain_is_no_probe():
+    """White ground comes out of bicubic as it went in; a network that is off by a hair there would be said to lose 60 dB."""
+    net = Enlarger(4, 2, 2).eval()
+    white, rough = torch.ones(1, 3, 48, 48), torch.rand(1, 3, 48, 48, generator=torch.Generator().manual_seed(1))
+    pairs = [((torch.nn.functional.avg_pool2d(p, 2),), p) for p in (white, rough)]
+    assert probe(net, pairs) == pytest.approx(probe(net, pairs[1:]))
