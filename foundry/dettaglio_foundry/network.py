@@ -129,21 +129,36 @@ def calm(net: Network) -> Network:
 
 
 def start_from(net: Network, weights: dict[str, torch.Tensor]) -> Network:
-    """Let a fresh network begin as a trained one with as many blocks and no more channels: it answers as that one did.
+    """Let a fresh network begin as a trained one with no more blocks and channels: it answers as that one did.
 
-    The old channels come first and hear nothing of the new ones yet (after Chen, Goodfellow and Shlens, Net2Net, 2016).
+    The old channels come first and hear nothing of the new ones yet (after Chen, Goodfellow and Shlens, Net2Net, 2016); further pairs of
+    blocks add nothing yet.
     """
     fresh = net.state_dict()
     if isinstance(net, Restorer):
         return start_restorer(net, weights)
-    assert fresh.keys() == weights.keys(), "it has another number of blocks"
-    for name, old in weights.items():
-        value = fresh[name]
+    assert weights.keys() <= fresh.keys(), "it has fewer blocks"
+    for name, value in fresh.items():
+        old = weights.get(name)
+        if old is None:
+            pass_on(name, value)
+            continue
         if value.dim() == 4 and not name.startswith("head"):
             value[: old.shape[0]] = 0
         value[tuple(slice(side) for side in old.shape)] = old
     net.load_state_dict(fresh)
     return net
+
+
+def pass_on(name: str, value: torch.Tensor) -> None:
+    """Of a further pair of blocks the first passes on what it is given, and the second adds nothing to it."""
+    if name.startswith("act"):
+        value.fill_(1.0)
+        return
+    first = int(name.split(".")[1]) % 2 == 0
+    value.zero_()
+    if first and name.endswith("weight"):
+        nn.init.dirac_(value)
 
 
 LEVEL = 0.15  # of softness, at which a restorer starts
@@ -168,13 +183,7 @@ def start_restorer(net: Restorer, weights: dict[str, torch.Tensor]) -> Restorer:
     for name in fresh.keys() - {"head.weight", "head.bias"}:
         if name in weights:
             fresh[name] = weights[name]
-        elif name.startswith("act"):
-            fresh[name].fill_(1.0)
         else:
-            # Of a further pair the first passes on what it is given, and the second adds nothing to it.
-            first = int(name.split(".")[1]) % 2 == 0
-            fresh[name].zero_()
-            if first and name.endswith("weight"):
-                nn.init.dirac_(fresh[name])
+            pass_on(name, fresh[name])
     net.load_state_dict(fresh)
     return net

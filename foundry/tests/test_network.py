@@ -40,10 +40,10 @@ def test_the_halo_is_how_far_a_pixel_is_felt(blocks):
     assert cleaner.halo <= reach(cleaner, 2, level) <= cleaner.halo + 1
 
 
-@pytest.mark.parametrize("channels", [6, 9, 16])
-def test_a_wider_network_starts_with_the_answers_of_the_one_it_grew_from(channels):
+@pytest.mark.parametrize("channels, blocks", [(6, 4), (9, 4), (16, 4), (6, 6), (16, 8)])
+def test_a_larger_network_starts_with_the_answers_of_the_one_it_grew_from(channels, blocks):
     small = Enlarger(6, 4, 2).eval()
-    grown = start_from(calm(Enlarger(channels, 4, 2)), small.state_dict())
+    grown = start_from(calm(Enlarger(channels, blocks, 2)), small.state_dict())
     with torch.no_grad():
         assert torch.allclose(small(LARGE), grown(LARGE), atol=1e-6)
     grown(LARGE).square().mean().backward()
@@ -51,9 +51,9 @@ def test_a_wider_network_starts_with_the_answers_of_the_one_it_grew_from(channel
     assert channels == 6 or heard.abs().max() > 0, "and yet the new channels will be heard"
 
 
-def test_another_depth_is_no_start():
-    with pytest.raises(AssertionError):
-        start_from(Enlarger(6, 4, 2), Enlarger(6, 2, 2).state_dict())
+def test_a_deeper_one_is_no_start():
+    with pytest.raises(AssertionError, match="fewer blocks"):
+        start_from(Enlarger(6, 2, 2), Enlarger(6, 4, 2).state_dict())
 
 
 def test_a_restorer_starts_as_a_cleaner_that_is_always_told_the_same():

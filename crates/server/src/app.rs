@@ -5,10 +5,11 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use axum::Router;
-use axum::extract::DefaultBodyLimit;
+use axum::body::{Body, to_bytes};
+use axum::extract::{DefaultBodyLimit, Request};
 use axum::http::{HeaderValue, StatusCode, header};
-use axum::middleware;
-use axum::response::IntoResponse;
+use axum::middleware::{self, Next};
+use axum::response::{IntoResponse, Response};
 use dettaglio_store::Store;
 use dettaglio_store::files::FileStore;
 use tokio::sync::{Notify, Semaphore, broadcast};
@@ -88,9 +89,32 @@ pub fn router(app: App, access: Access, front: PathBuf) -> Router {
         ))
         .layer(middleware::from_fn_with_state(access, guard))
         .layer(sessions)
+        .layer(middleware::from_fn(read_whole))
         .layer(CatchPanicLayer::custom(|_| Problem::internal("the request met an error in the program").into_response()))
         .layer(TraceLayer::new_for_http())
         .with_state(app)
+}
+
+/// The largest JSON message, in bytes; files have limits of their own.
+const LARGEST_MESSAGE: usize = 8 << 20;
+
+/// Reads a JSON message to its end before anything answers it. A connection on which the answer overtook the message is closed
+/// without a word, and the next request on it would be lost.
+async fn read_whole(request: Request, next: Next) -> Response {
+    let kind = request.headers().get(header::CONTENT_TYPE).and_then(|kind| kind.to_str().ok());
+    if !kind.is_some_and(|kind| kind.starts_with("application/json")) {
+        return next.run(request).await;
+    }
+    let (parts, body) = request.into_parts();
+    match to_bytes(body, LARGEST_MESSAGE).await {
+        Ok(message) => next.run(Request::from_parts(parts, Body::from(message))).await,
+        Err(_) => Problem::new(
+            StatusCode::PAYLOAD_TOO_LARGE,
+            "message-too-large",
+            format!("the message is larger than {} MB or broke off: send it in parts", LARGEST_MESSAGE >> 20),
+        )
+        .into_response(),
+    }
 }
 
 async fn no_such_address() -> Problem {
@@ -119,5 +143,45 @@ pub async fn calibrate(studio: Arc<Studio>) {
             }
         }
         Err(error) => tracing::warn!(%error, "the models' speed could not be measured"),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use axum::body::Bytes;
+    use axum::routing::post;
+    use rstest::rstest;
+    use tower::ServiceExt;
+
+    use super::*;
+
+    /// How many bytes a handler is given of a message that has so many.
+    async fn taken(kind: &str, size: usize) -> (StatusCode, String) {
+        let echo = Router::new()
+            .route("/", post(|message: Bytes| async move { message.len().to_string() }))
+            .layer(DefaultBodyLimit::disable())
+            .layer(middleware::from_fn(read_whole));
+        let request = Request::post("/").header(header::CONTENT_TYPE, kind).body(Body::from(vec![b' '; size])).unwrap();
+        let answer = echo.oneshot(request).await.unwrap();
+        let status = answer.status();
+        let text = to_bytes(answer.into_body(), 10_000).await.unwrap();
+        (status, String::from_utf8(text.to_vec()).unwrap())
+    }
+
+    #[rstest]
+    #[case("application/json", 0)]
+    #[case("application/json; charset=utf-8", 300_000)]
+    #[case("application/json", LARGEST_MESSAGE)]
+    #[case("image/tiff", LARGEST_MESSAGE + 1)]
+    #[tokio::test]
+    async fn a_message_is_passed_on_whole(#[case] kind: &str, #[case] size: usize) {
+        assert_eq!(taken(kind, size).await, (StatusCode::OK, size.to_string()));
+    }
+
+    #[tokio::test]
+    async fn a_message_without_end_is_refused() {
+        let (status, problem) = taken("application/json", LARGEST_MESSAGE + 1).await;
+        assert_eq!(status, StatusCode::PAYLOAD_TOO_LARGE);
+        assert!(problem.contains("message-too-large") && problem.contains("8 MB"), "{problem}");
     }
 }

@@ -84,6 +84,19 @@ async fn each_file_of_an_import_stands_for_itself() {
     server.stop().await;
 }
 
+/// What was not read when the answer was given would be taken for the next request.
+#[tokio::test(flavor = "multi_thread")]
+async fn a_refusal_does_not_cost_the_connection() {
+    let server = Server::start().await;
+    let long = json!({ "title": "x".repeat(400_000) });
+    for _ in 0..40 {
+        let refused = Server::json(server.post("/orders/nobody/apply", &long).await, StatusCode::BAD_REQUEST).await;
+        assert_eq!(refused["code"], "request.address", "{refused}");
+    }
+    assert_eq!(server.get("/health").await.status(), StatusCode::OK);
+    server.stop().await;
+}
+
 #[rstest]
 #[case::nonsense(json!({ "target": { "by": "magic" } }), StatusCode::BAD_REQUEST, "request.body")]
 #[case::zero(json!({ "target": { "by": "factor", "factor": 0 } }), StatusCode::UNPROCESSABLE_ENTITY, "size.not-positive")]
