@@ -13,7 +13,7 @@ from dettaglio_foundry.lessons import SoftFaces, lesson_for, scale_of, shaken
 from dettaglio_foundry.network import Enlarger
 from dettaglio_foundry.photos import PatchSource
 from dettaglio_foundry.sources import Mixture, recolour
-from dettaglio_foundry.train import WARM_UP_STEPS, Run, learning_rate, probe, psnr_luma, undone
+from dettaglio_foundry.train import WARM_UP_STEPS, Run, learning_rate, packed, probe, psnr_luma, undone
 
 
 def source(pictures, config, rng) -> Mixture:
@@ -36,6 +36,25 @@ def test_a_run_that_was_stopped_goes_on_as_if_it_had_not_been(tmp_path, pictures
     again = [second.learn(source(pictures, second.config, second.rng)) for _ in range(4)]
     assert again == pytest.approx(expected, rel=1e-5)
     assert not list((tmp_path / "stopped").glob("*.new")), "written beside and renamed"
+
+
+def test_a_run_that_was_kept_packed_goes_on_nearly_as_if_it_had_not_been(tmp_path, pictures, config):
+    first = Run(config(), tmp_path, None)
+    patches = source(pictures, first.config, first.rng)
+    for _ in range(6):
+        first.learn(patches)
+    first.save()
+    (tmp_path / "kept").mkdir()
+    torch.save(packed(first.state()), tmp_path / "kept" / "tiny.pt")
+    small, large = ((folder / "tiny.pt").stat().st_size for folder in (tmp_path / "kept", tmp_path))
+    assert small < large
+    second = Run(config(), tmp_path / "kept", None)
+    assert second.step == 6
+    for name, value in first.average.items():
+        assert torch.allclose(second.average[name], value, atol=1e-4)
+    expected = [first.learn(patches) for _ in range(4)]
+    again = [second.learn(source(pictures, second.config, second.rng)) for _ in range(4)]
+    assert again == pytest.approx(expected, rel=5e-3)
 
 
 def test_it_learns(tmp_path, pictures, config):
