@@ -31,6 +31,19 @@ beforeEach(() => {
   answer("POST", "/orders/3/jobs", () => [{ id: 1 }, { id: 2 }]);
 });
 
+it.each([
+  [1, "1 result, about", "1 is sound; these are to be looked at"],
+  [2, "3 results, about", "2 are sound; these are to be looked at"],
+])("%i that is sound is counted in words", async (sound, results, words) => {
+  const soft = item("soft", { findings: [{ kind: "soft_at_distance", text: "it will look soft" }] as never });
+  const items = [soft, ...Array.from({ length: sound }, (_, i) => item(`sound-${i}`))];
+  answer("POST", "/orders/3/preflight", () => plan({ items, runs: sound === 1 ? 1 : 3 }));
+  opened();
+  const summary = await screen.findByTestId("batch-summary");
+  expect(summary).toHaveTextContent(results);
+  expect(summary).toHaveTextContent(words);
+});
+
 describe("a run that nothing speaks against", () => {
   beforeEach(() => answer("POST", "/orders/3/preflight", () => plan({ items: [item("a"), item("b")], runs: 2 })));
 

@@ -177,13 +177,15 @@ export function BatchDialog(props: {
           {answer && (
             <>
               <Typography variant="body2" data-testid="batch-summary">
-                <strong>{answer.runs} results</strong>
+                <strong>
+                  {answer.runs} {answer.runs === 1 ? "result" : "results"}
+                </strong>
                 {answer.seconds != null && <>, about {duration(answer.seconds)} on one worker</>}, at most{" "}
                 {bytes(answer.bytes_at_most)}
                 {answer.bytes_free != null && <> of {bytes(answer.bytes_free)} free</>}.{" "}
                 {open.length === 0
                   ? "Nothing speaks against it."
-                  : `${sound > 0 ? `${sound} are sound; these` : "These"} are to be looked at:`}
+                  : `${sound > 0 ? `${sound} ${sound === 1 ? "is" : "are"} sound; these` : "These"} are to be looked at:`}
               </Typography>
               <Box component="ul" sx={{ m: 0, p: 0, listStyle: "none", overflowY: "auto", flex: 1 }}>
                 {open.map((item) => (
