@@ -106,6 +106,8 @@ def main() -> None:
     texture = f" with {config.texture_weight} of a texture loss" if config.texture_weight else ""
     tone = f" with {config.tone_weight} of a loss of tone" if config.tone_weight else ""
     guard = f" with {config.guard_weight} of what is made worse" if config.guard_weight else ""
+    scales = f", photographs made {min(config.divisors)} to {max(config.divisors)} times smaller" if len(config.divisors) > 1 else ""
+    light = f", {config.recoloured:.0%} of the patches in another light" if config.recoloured else ""
     card = {
         "id": config.id,
         "name": config.name,
@@ -120,7 +122,7 @@ def main() -> None:
         "parameters": sum(p.numel() for p in net.parameters()),
         "licence": LICENCE,
         "training_data": CREDITS + [RENDERED[source] for source in config.patches if source in RENDERED],
-        "recipe": f"{config.channels} channels, {config.blocks} inner 3x3 convolutions; Charbonnier loss{texture}{tone}{guard}, Adam; {history}{blend}",
+        "recipe": f"{config.channels} channels, {config.blocks} inner 3x3 convolutions; Charbonnier loss{texture}{tone}{guard}, Adam; {history}{scales}{light}{blend}",
         "made_on": datetime.date.today().isoformat(),
         "weaknesses": config.weaknesses,
         "scores": [],

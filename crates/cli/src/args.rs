@@ -93,10 +93,10 @@ pub struct StepArgs {
     /// All steps from a file that `suggest` wrote.
     #[arg(long, value_name = "FILE")]
     pub treatment: Option<PathBuf>,
-    /// The fast models.
+    /// The fast models. Without --draft and --fine, the thorough ones where they were measured to be worth the wait.
     #[arg(long, conflicts_with_all = ["fine", "model"])]
     pub draft: bool,
-    /// The thorough models, where there are any (the default).
+    /// The thorough models, where there are any.
     #[arg(long, conflicts_with = "model")]
     pub fine: bool,
     /// This model's subject and grade, or a plain method: nearest, bicubic, lanczos3.

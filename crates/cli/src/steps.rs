@@ -14,7 +14,7 @@ use dettaglio_core::picture::Size;
 use dettaglio_core::reading::Reading;
 use dettaglio_core::recipe::{Choice, Recipe, Surround};
 use dettaglio_core::size::Target;
-use dettaglio_core::suggest::{PrintFacts, Suggestion};
+use dettaglio_core::suggest::{PrintFacts, Suggestion, usual_grade};
 use dettaglio_core::treatment::Fill;
 
 use crate::args::{FacesSetting, Setting, StepArgs};
@@ -62,7 +62,10 @@ impl StepArgs {
                 let suggestion = suggestion(decoded, reading(), &found, shelf, kept, target, None)?;
                 Recipe::suggested(&suggestion, frame, Surround::None)
             }
-            None => Recipe::learned(EVERYDAY, Grade::Fine),
+            None => {
+                let factor = target.resolve(frame.size(decoded.original.size())?)?.factor;
+                Recipe::learned(EVERYDAY, usual_grade(EVERYDAY, shelf, factor))
+            }
         };
         if frame != Frame::default() {
             recipe.frame = frame;

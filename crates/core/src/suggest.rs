@@ -136,7 +136,7 @@ impl Suggestion {
                 "it has the tone of an old print: where grain, dust and scratches are to go, look at Old prints as well".to_owned(),
             );
         }
-        let grade = grade(subject, shelf, print, &mut because);
+        let grade = grade(subject, shelf, print.factor, &mut because);
         let sharpened = reading.softness.is_some_and(|s| s.overshoot > SHARPENED);
         let strength = if sharpened { 0.85 } else { 1.0 };
         if sharpened {
@@ -153,10 +153,14 @@ impl Suggestion {
     }
 }
 
-/// The grade whose models suit: fine where they gain enough over the draft to be waited for, or where there is no draft.
-fn grade(subject: &str, shelf: &Shelf, print: PrintFacts, because: &mut impl FnMut(Step, String)) -> Grade {
-    let first =
-        |grade| shelf.chain(subject, grade, print.factor.max(2.0)).into_iter().find(|m| m.card().grade == grade);
+/// The grade whose models suit a subject at a factor: fine where they gain enough over the draft to be waited for, or where
+/// there is no draft.
+pub fn usual_grade(subject: &str, shelf: &Shelf, factor: f64) -> Grade {
+    grade(subject, shelf, factor, &mut |_, _| ())
+}
+
+fn grade(subject: &str, shelf: &Shelf, factor: f64, because: &mut impl FnMut(Step, String)) -> Grade {
+    let first = |grade| shelf.chain(subject, grade, factor.max(2.0)).into_iter().find(|m| m.card().grade == grade);
     let (draft, fine) = match (first(Grade::Draft), first(Grade::Fine)) {
         (Some(draft), Some(fine)) => (draft, fine),
         (None, Some(_)) => return Grade::Fine,
@@ -413,7 +417,7 @@ mod tests {
     ) {
         let models = [everyday(Grade::Draft, 4, 80_000, draft), everyday(Grade::Fine, 4, 320_000, fine)];
         let mut said = String::new();
-        let grade = grade(EVERYDAY, &Shelf::of(models.into()), LARGER, &mut |_, text| said.push_str(&text));
+        let grade = grade(EVERYDAY, &Shelf::of(models.into()), LARGER.factor, &mut |_, text| said.push_str(&text));
         assert_eq!(grade, expected);
         let reason = "fine gained 0.4 dB over the draft, for about 4 times the wait";
         assert_eq!(said.contains(reason), expected == Grade::Fine, "{said}");
@@ -423,13 +427,8 @@ mod tests {
     fn the_only_grade_is_the_one_that_is_suggested() {
         let said = &mut |_, text: String| panic!("nothing to say: {text}");
         let fine = Shelf::of(vec![everyday(Grade::Fine, 4, 320_000, Some(1.0))]);
-        assert_eq!(grade(EVERYDAY, &fine, LARGER, said), Grade::Fine);
+        assert_eq!(grade(EVERYDAY, &fine, LARGER.factor, said), Grade::Fine);
         let other_factor = [everyday(Grade::Draft, 2, 80_000, Some(1.0)), everyday(Grade::Fine, 4, 320_000, Some(2.0))];
-        let twice = PrintFacts { factor: 2.0, ..LARGER };
-        assert_eq!(
-            grade(EVERYDAY, &Shelf::of(other_factor.into()), twice, said),
-            Grade::Draft,
-            "no fine one for twice"
-        );
+        assert_eq!(grade(EVERYDAY, &Shelf::of(other_factor.into()), 2.0, said), Grade::Draft, "no fine one for twice");
     }
 }

@@ -101,6 +101,7 @@ fn a_cleaner_is_tiled_without_a_trace_on_odd_sizes() {
 #[rstest]
 #[case("everyday-x2-draft")]
 #[case("everyday-x4-draft")]
+#[case("everyday-x4-fine")]
 fn tiled_equals_whole(#[case] id: &str) {
     let shelf = shelf();
     let model = shelf.get(id).unwrap();
@@ -182,7 +183,9 @@ fn mixing_both_ends_of_a_blend_is_the_result_as_far_as_eyes_tell(
 
 #[rstest]
 #[case("everyday-x2-draft", 2)]
+#[case("everyday-x2-fine", 2)]
 #[case("everyday-x4-draft", 4)]
+#[case("everyday-x4-fine", 4)]
 fn a_model_beats_plain_resampling(#[case] id: &str, #[case] factor: u32) {
     let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/pictures/isola-brina-sign.jpg");
     let photo = read(&file, ContentHash::of_file(&file).unwrap(), &Limits::default()).unwrap().original;

@@ -9,7 +9,7 @@ use dettaglio_core::codec;
 use dettaglio_core::compare::{psnr, texture};
 use dettaglio_core::enlarge::{Averaging, Kernel, resample};
 use dettaglio_core::face::canvas::CANVAS;
-use dettaglio_core::face::{Face, Finder, LeftAlone};
+use dettaglio_core::face::{Face, Finder, LeftAlone, USUAL_STRENGTH};
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::limits::Limits;
 use dettaglio_core::model::{CleaningScore, EVERYDAY, Grade, Model, ModelRef, Shelf};
@@ -24,10 +24,10 @@ pub const INTRODUCTION: &str = "
 # Faces
 
 Made-up people that the restorer never saw, each brought down to so many pixels between the eyes and damaged, enlarged again to the
-size at which they were rendered, by Everyday (draft) alone and with the face restored at full strength. Eyes and mouth: PSNR there.
-Texture is how far the strength of fine detail lies from the truth's, smaller is better. The least gain is that of the worst of nine parts
-of the face (eyes, brows, nose, mouth, cheeks, forehead, chin) on any of the people: below 0, that part came out further from the truth than
-without the restorer.
+size at which they were rendered, by Everyday (draft) alone and with the face restored: at full strength, and at the strength that is
+suggested. Eyes and mouth: PSNR there. Texture is how far the strength of fine detail lies from the truth's, smaller is better. The least gain
+is that of the worst of nine parts of the face on any of the people: below 0, that part came out further from the truth than without the
+restorer.
 ";
 
 /// A person, and where the renderer put the face.
@@ -88,28 +88,26 @@ const TRIALS: [Trial; 7] = [
     Trial { name: "64 px, sharp, JPEG 92", eyes: 64.0, blur: 0.0, noise: 0.5, jpeg: Some(92) },
 ];
 
-/// Eyes and mouth on the canvas.
-const FEATURES: [Region; 3] =
-    [Region::new(56, 108, 64, 40), Region::new(136, 108, 64, 40), Region::new(88, 202, 80, 40)];
-
-/// Those, and the rest of the face.
-const PARTS: [Region; 9] = [
-    FEATURES[0],
-    FEATURES[1],
-    FEATURES[2],
-    Region::new(56, 80, 64, 28),
-    Region::new(136, 80, 64, 28),
-    Region::new(100, 148, 56, 54),
-    Region::new(52, 160, 40, 48),
-    Region::new(164, 160, 40, 48),
-    Region::new(92, 46, 72, 34),
+/// The parts of a face on the canvas, by name; the first [`FEATURES`] are eyes and mouth.
+const PARTS: [(&str, Region); 9] = [
+    ("eyes", Region::new(56, 108, 64, 40)),
+    ("eyes", Region::new(136, 108, 64, 40)),
+    ("mouth", Region::new(88, 202, 80, 40)),
+    ("brows", Region::new(56, 80, 64, 28)),
+    ("brows", Region::new(136, 80, 64, 28)),
+    ("nose", Region::new(100, 148, 56, 54)),
+    ("cheeks", Region::new(52, 160, 40, 48)),
+    ("cheeks", Region::new(164, 160, 40, 48)),
+    ("forehead", Region::new(92, 46, 72, 34)),
 ];
+const FEATURES: usize = 3;
 
-/// A person as it came, enlarged by Everyday, and with the face restored; and the truth, all on the canvas.
+/// A person as it came, enlarged by Everyday, and with the face restored, in full and as suggested; and the truth, all on the canvas.
 struct Seen {
     before: Planes,
     everyday: Planes,
     restored: Planes,
+    suggested: Planes,
     truth: Planes,
     departure: f32,
     left: Option<LeftAlone>,
@@ -142,9 +140,12 @@ fn undergo(trial: Trial, person: &Person, renderer: &Renderer) -> Outcome<Seen> 
     let shelf = renderer.shelf();
     let model = ModelRef::of(shelf.restorer().ok_or("there is no restorer")?);
     let plain = Treatment::learned(&shelf, EVERYDAY, Grade::Draft, small, truth_size);
-    let faces = vec![TreatedFace { face, restore: Some(Restore { model, strength: 1.0 }) }];
-    let with = Treatment { faces, ..plain.clone() };
-    let restoration = renderer.restoration(&original, &with, &face, &Unhurried)?.ok_or("the face is in the picture")?;
+    let with = |strength: f32| {
+        let faces = vec![TreatedFace { face, restore: Some(Restore { model: model.clone(), strength }) }];
+        Treatment { faces, ..plain.clone() }
+    };
+    let full = with(1.0);
+    let restoration = renderer.restoration(&original, &full, &face, &Unhurried)?.ok_or("the face is in the picture")?;
     let on_canvas = |planes: &Planes| {
         let back = person.face.to_canvas().expect("a face").inverse();
         dettaglio_core::face::canvas::seen_through(&back, planes, (0, 0), CANVAS.whole())
@@ -155,32 +156,80 @@ fn undergo(trial: Trial, person: &Person, renderer: &Renderer) -> Outcome<Seen> 
     Ok(Seen {
         before: on_canvas(&resample(&picture, truth_size, truth_size.whole(), Kernel::Bicubic)),
         everyday: rendered(&plain)?,
-        restored: rendered(&with)?,
+        restored: rendered(&full)?,
+        suggested: rendered(&with(USUAL_STRENGTH))?,
         truth: on_canvas(&person.planes),
         departure: restoration.departure,
         left: restoration.left,
     })
 }
 
-/// The scores for the card, and the table for the document.
+/// What restoring brings to the parts of the people's faces, in dB.
+#[derive(Default)]
+struct Gains {
+    /// For each of [`PARTS`], one of each person.
+    of_parts: [Vec<f64>; PARTS.len()],
+}
+
+impl Gains {
+    fn add(&mut self, restored: &Planes, seen: &Seen) {
+        for ((_, part), gains) in PARTS.iter().zip(&mut self.of_parts) {
+            let off = |planes: &Planes| psnr(&planes.cut(*part), &seen.truth.cut(*part), 0);
+            gains.push(off(restored) - off(&seen.everyday));
+        }
+    }
+
+    /// The mean of all parts of that name.
+    fn mean(&self, name: &str) -> f64 {
+        let all: Vec<f64> = self.each().filter(|(part, _, _)| *part == name).map(|(_, _, gain)| gain).collect();
+        all.iter().sum::<f64>() / all.len() as f64
+    }
+
+    fn mean_of_features(&self) -> f64 {
+        let all = self.of_parts[..FEATURES].concat();
+        all.iter().sum::<f64>() / all.len() as f64
+    }
+
+    /// Part, person and gain where it is smallest.
+    fn least(&self) -> (&'static str, usize, f64) {
+        self.each().min_by(|a, b| a.2.total_cmp(&b.2)).expect("there are people")
+    }
+
+    fn each(&self) -> impl Iterator<Item = (&'static str, usize, f64)> {
+        let parts = PARTS.iter().zip(&self.of_parts);
+        parts.flat_map(|((name, _), gains)| gains.iter().enumerate().map(|(i, gain)| (*name, i, *gain)))
+    }
+}
+
+const NAMES: [&str; 6] = ["eyes", "mouth", "brows", "nose", "cheeks", "forehead"];
+
+/// The scores for the card, and the tables for the document.
 pub fn score(model: &Model, shelf: &Shelf, people: &[Person]) -> Outcome<(Vec<CleaningScore>, String)> {
     let renderer = Renderer::new(shelf.clone(), 64 << 20);
     let mut scores = Vec::new();
     let mut table = format!(
-        "\n## {}\n\n{} people. Departure: the 95th percentile of CIEDE2000 at the original's resolution, mean and most.\n\n\
+        "\n## {}\n\n{} people. Departure, at full strength: the 95th percentile of CIEDE2000 at the original's resolution, mean and most.\n\n\
          | eyes apart, damage | Everyday | restored | gain | texture: Everyday | restored | least gain of a part | departure | left alone |\n\
          |---|--:|--:|--:|--:|--:|--:|--:|--:|\n",
         model.card().name,
         people.len()
     );
+    let mut suggested = format!(
+        "\nAt {:.0} %, as suggested: the gain in each part, and the least.\n\n\
+         | eyes apart, damage | eyes and mouth | {} | least gain of a part |\n|---|--:|{}--:|\n",
+        100.0 * USUAL_STRENGTH,
+        NAMES.join(" | "),
+        "--:|".repeat(NAMES.len())
+    );
     for trial in TRIALS {
-        let (mut sums, mut least, mut worst) = ([0.0; 4], f64::INFINITY, String::new());
+        let (mut in_full, mut as_suggested) = (Gains::default(), Gains::default());
+        let mut sums = [0.0; 4];
         let (mut departures, mut left) = (Vec::new(), 0);
         for person in people {
             let seen = undergo(trial, person, &renderer)?;
-            let count = (people.len() * FEATURES.len()) as f64;
-            for part in FEATURES {
-                let cut = |planes: &Planes| planes.cut(part);
+            let count = (people.len() * FEATURES) as f64;
+            for (_, part) in &PARTS[..FEATURES] {
+                let cut = |planes: &Planes| planes.cut(*part);
                 let truth = cut(&seen.truth);
                 let figures = [
                     psnr(&cut(&seen.everyday), &truth, 0),
@@ -190,24 +239,33 @@ pub fn score(model: &Model, shelf: &Shelf, people: &[Person]) -> Outcome<(Vec<Cl
                 ];
                 sums.iter_mut().zip(figures).for_each(|(sum, figure)| *sum += figure / count);
             }
-            for part in PARTS {
-                let gain = psnr(&seen.restored.cut(part), &seen.truth.cut(part), 0)
-                    - psnr(&seen.everyday.cut(part), &seen.truth.cut(part), 0);
-                if gain < least {
-                    (least, worst) = (gain, person.name.clone());
-                }
-            }
+            in_full.add(&seen.restored, &seen);
+            as_suggested.add(&seen.suggested, &seen);
             departures.push(seen.departure);
             left += usize::from(seen.left.is_some());
         }
         let [before, after, texture_before, texture_after] = sums;
         let mean = departures.iter().sum::<f32>() / departures.len() as f32;
         let most = departures.iter().copied().fold(0.0, f32::max);
+        let least = |gains: &Gains| {
+            let (part, person, gain) = gains.least();
+            format!("{gain:+.2} ({part}, {})", people[person].name)
+        };
         writeln!(
             table,
-            "| {} | {before:.2} dB | {after:.2} dB | {:+.2} | {texture_before:.2} dB | {texture_after:.2} dB | {least:+.2} ({worst}) | {mean:.1}, {most:.1} | {left} |",
+            "| {} | {before:.2} dB | {after:.2} dB | {:+.2} | {texture_before:.2} dB | {texture_after:.2} dB | {} | {mean:.1}, {most:.1} | {left} |",
             trial.name,
             after - before,
+            least(&in_full),
+        )?;
+        let of_parts: Vec<String> = NAMES.iter().map(|name| format!("{:+.2}", as_suggested.mean(name))).collect();
+        writeln!(
+            suggested,
+            "| {} | {:+.2} | {} | {} |",
+            trial.name,
+            as_suggested.mean_of_features(),
+            of_parts.join(" | "),
+            least(&as_suggested)
         )?;
         scores.push(CleaningScore {
             damage: trial.name.to_owned(),
@@ -215,12 +273,12 @@ pub fn score(model: &Model, shelf: &Shelf, people: &[Person]) -> Outcome<(Vec<Cl
             photos: people.len(),
             before: rounded(before, 2),
             after: rounded(after, 2),
-            least_gain: rounded(least, 2),
+            least_gain: rounded(in_full.least().2, 2),
             before_ssim: 0.0,
             after_ssim: 0.0,
         });
     }
-    Ok((scores, table))
+    Ok((scores, table + &suggested))
 }
 
 /// How many of the people are found at several sizes, and how far off their eyes.

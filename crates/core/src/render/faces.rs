@@ -143,7 +143,7 @@ impl Work<'_> {
     /// What the restorer changes on a face's canvas, as [`NO_CHANGE`] + half of it; nothing for one that would depart too far.
     fn change(&self, face: &Face, model: &ModelRef) -> Result<Option<Arc<Tile>>, RenderError> {
         let Treatment { clean, enlarge, size, .. } = self.treatment;
-        let step = ("face 1", clean, enlarge, size, face, &model.sha256);
+        let step = ("face 2", clean, enlarge, size, face, &model.sha256);
         let key = TileKey { content: ContentHash::of_step(&self.framed.hash(), &step), column: 0, row: 0 };
         // One that is left alone is kept as well, as a tile of a single pixel, so that it is not tried again.
         let restored = |tile: Arc<Tile>| Some(tile).filter(|tile| tile.size() == CANVAS);
