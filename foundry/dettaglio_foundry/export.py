@@ -42,7 +42,7 @@ def weights_of(config: Config, runs: str, weights: str | None) -> tuple[dict, st
         return torch.load(weights), f"{config.earlier_steps:,} steps"
     saved = torch.load(Path(runs) / f"{config.id}.pt", weights_only=False)
     minutes = saved["seconds"] / 60
-    history = f"{saved['step']:,} steps of {config.batch} patches in {minutes:.0f} min on two busy CPU cores{earlier}"
+    history = f"{saved['step']:,} steps of {config.batch} patches in {minutes:.0f} min on a busy CPU{earlier}"
     return saved["average"], history
 
 

@@ -14,6 +14,9 @@ export function decimal(value: number, digits = 2): string {
   return Number(value.toFixed(digits)).toString();
 }
 
+/** "1 picture", "12 pictures". */
+export const counted = (count: number, one: string): string => `${count} ${count === 1 ? one : `${one}s`}`;
+
 export function pixels(size: { width: number; height: number }): string {
   return `${whole(size.width)} × ${whole(size.height)} px`;
 }

@@ -4,7 +4,7 @@ import AddIcon from "@mui/icons-material/Add";
 import { Box, ButtonBase, CircularProgress, LinearProgress, Tooltip, Typography } from "@mui/material";
 import { useRef } from "react";
 import type { OrderContents, Original } from "../api/client";
-import { pixels } from "../app/format";
+import { counted, pixels } from "../app/format";
 import { FilePicker } from "./FilePicker";
 import type { Arriving } from "./importing";
 
@@ -90,7 +90,7 @@ function Thumbnail(props: {
   onSelect: (id: number) => void;
 }) {
   const { original, selected } = props;
-  const done = props.results === 0 ? "" : props.results === 1 ? ", 1 result" : `, ${props.results} results`;
+  const done = props.results === 0 ? "" : `, ${counted(props.results, "result")}`;
   return (
     <Tooltip title={`${original.name}, ${pixels(original.facts.size)}${done}`} placement="right">
       <ButtonBase

@@ -33,12 +33,12 @@ import {
   sentence,
 } from "../api/client";
 import { keys } from "../api/queries";
-import { bytes, duration, pixels } from "../app/format";
+import { bytes, counted, duration, pixels } from "../app/format";
 import { FacesField } from "./FacesField";
 import { PrintField } from "./PrintField";
 import { TreatingField } from "./TreatingField";
 import { changed, fixText } from "./batch";
-import { counted, ticketText } from "./words";
+import { ticketText } from "./words";
 
 type Output = Wish["output"];
 
@@ -105,7 +105,7 @@ export function BatchDialog(props: {
 
   return (
     <Dialog open onClose={props.onClose} aria-labelledby="batch-title" maxWidth={false}>
-      <DialogTitle id="batch-title">Run {counted(props.originals.length)}</DialogTitle>
+      <DialogTitle id="batch-title">Run {counted(props.originals.length, "picture")}</DialogTitle>
       <DialogContent sx={{ display: "flex", gap: 3, width: 1020, height: 520, overflow: "hidden" }}>
         <Stack spacing={2} sx={{ width: 300, flexShrink: 0, pt: 1, overflowY: "auto" }}>
           <TreatingField value={treating} asSet="each as it was left on the bench" onChange={reset(setTreating)} />
@@ -177,9 +177,7 @@ export function BatchDialog(props: {
           {answer && (
             <>
               <Typography variant="body2" data-testid="batch-summary">
-                <strong>
-                  {answer.runs} {answer.runs === 1 ? "result" : "results"}
-                </strong>
+                <strong>{counted(answer.runs, "result")}</strong>
                 {answer.seconds != null && <>, about {duration(answer.seconds)} on one worker</>}, at most{" "}
                 {bytes(answer.bytes_at_most)}
                 {answer.bytes_free != null && <> of {bytes(answer.bytes_free)} free</>}.{" "}

@@ -17,7 +17,7 @@ import { type FacesChoice, type Order, type Ticket, type Treating, answered, api
 import { FacesField } from "./FacesField";
 import { PrintField } from "./PrintField";
 import { TreatingField } from "./TreatingField";
-import { counted } from "./words";
+import { counted } from "../app/format";
 
 export function EditDialog(props: {
   order: Order;
@@ -52,7 +52,7 @@ export function EditDialog(props: {
   });
   return (
     <Dialog open onClose={props.onClose} aria-labelledby="edit-title">
-      <DialogTitle id="edit-title">Change {counted(count)}</DialogTitle>
+      <DialogTitle id="edit-title">Change {counted(count, "picture")}</DialogTitle>
       <DialogContent>
         <Stack spacing={2} sx={{ pt: 1, width: 360 }}>
           {edit.isError && <Alert severity="error">{sentence(edit.error)}</Alert>}

@@ -29,14 +29,14 @@ import {
   sentence,
 } from "../api/client";
 import { keys } from "../api/queries";
-import { bytes, pixels } from "../app/format";
+import { bytes, counted, pixels } from "../app/format";
 import { FilePicker } from "../bench/FilePicker";
 import { LookThrough } from "../runs/LookThrough";
 import { BatchDialog } from "./BatchDialog";
 import { EditDialog } from "./EditDialog";
 import { ShareDialog } from "./ShareDialog";
 import { picked } from "./picking";
-import { counted, dueText, ticketText, today } from "./words";
+import { dueText, ticketText, today } from "./words";
 
 export function OrderSheet(props: {
   contents: OrderContents;
@@ -144,7 +144,7 @@ export function OrderSheet(props: {
             {chosen.length === ids.length && ids.length > 0 ? "Choose none" : "Choose all"}
           </Button>
           <Typography variant="body2" sx={{ color: "text.secondary", minWidth: 92 }} aria-live="polite">
-            {chosen.length === 0 ? counted(ids.length) : `${chosen.length} of ${ids.length} chosen`}
+            {chosen.length === 0 ? counted(ids.length, "picture") : `${chosen.length} of ${ids.length} chosen`}
           </Typography>
           <Button onClick={() => input.current?.click()}>Add pictures</Button>
           <FilePicker ref={input} onFiles={props.onAdd} />

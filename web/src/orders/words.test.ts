@@ -1,6 +1,7 @@
 import { expect, test } from "vitest";
 import type { Counts, Order } from "../api/client";
-import { chosen, counted, daysUntil, dueText, share, stateText, targetText, ticketText } from "./words";
+import { counted } from "../app/format";
+import { chosen, daysUntil, dueText, share, stateText, targetText, ticketText } from "./words";
 
 const counts = (part: Partial<Counts>): Counts => ({
   originals: 0,
@@ -64,5 +65,5 @@ test.each([
   [1, "1 picture"],
   [12, "12 pictures"],
 ])("%i are counted as people count", (count, words) => {
-  expect(counted(count)).toBe(words);
+  expect(counted(count, "picture")).toBe(words);
 });

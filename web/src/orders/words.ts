@@ -1,10 +1,7 @@
 /** Orders, prints and dates in words. */
 
 import type { Counts, Order, Surround, Target, Ticket } from "../api/client";
-import { decimal } from "../app/format";
-
-/** "1 picture", "12 pictures". */
-export const counted = (pictures: number): string => `${pictures} ${pictures === 1 ? "picture" : "pictures"}`;
+import { counted, decimal } from "../app/format";
 
 /** "60 × 40 cm at 240 ppi", "4 times", "long edge 6000 px". */
 export function targetText(target: Target): string {
@@ -54,7 +51,7 @@ export const today = (): string => new Date().toISOString().slice(0, 10);
 /** What an order asks for next, in one line. */
 export function stateText(c: Counts): string {
   if (c.originals === 0) return "no pictures yet";
-  const parts = [counted(c.originals)];
+  const parts = [counted(c.originals, "picture")];
   if (c.running) parts.push(`${c.running} running`);
   if (c.waiting) parts.push(`${c.waiting} waiting`);
   if (c.failed) parts.push(`${c.failed} failed`);

@@ -12,7 +12,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type Deed, type Job, type Order, type RunSheet as Sheet, answered, api, sentence } from "../api/client";
 import { keys, useInstruct, useRunSheet } from "../api/queries";
 import { VirtualRows } from "../app/VirtualRows";
-import { duration, whole } from "../app/format";
+import { counted, duration, whole } from "../app/format";
 import { neighbour } from "../orders/picking";
 import { clock, jobText, progress } from "./words";
 
@@ -148,8 +148,8 @@ function Summary({ sheet }: { sheet: Sheet }) {
         ) : (
           <>
             <strong>{left == null ? "time not known yet" : `${duration(left)} left`}</strong>
-            {left != null && !sheet.held_up && `, until about ${clock(left)}`}; {sheet.workers.length}{" "}
-            {sheet.workers.length === 1 ? "worker" : "workers"}
+            {left != null && !sheet.held_up && `, until about ${clock(left)}`};{" "}
+            {counted(sheet.workers.length, "worker")}
             {machines > 1 && ` on ${machines} machines`}
           </>
         )}

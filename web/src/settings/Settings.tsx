@@ -6,7 +6,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { type Model, type Ticket, answered, api, sentence } from "../api/client";
 import { keys, useProducts, useRunSheet } from "../api/queries";
-import { bytes, decimal } from "../app/format";
+import { bytes, counted, decimal } from "../app/format";
 import { PrintField } from "../orders/PrintField";
 import { ticketText } from "../orders/words";
 
@@ -156,7 +156,7 @@ function Machine({ models }: { models: Model[] }) {
       <Typography variant="body2">
         {workers.length === 0
           ? "No worker is there."
-          : `${workers.length} ${workers.length === 1 ? "worker" : "workers"}, ${workers.filter((w) => w.job_id != null).length} busy, on ${[...new Set(workers.map((w) => w.machine))].join(", ")}`}
+          : `${counted(workers.length, "worker")}, ${workers.filter((w) => w.job_id != null).length} busy, on ${[...new Set(workers.map((w) => w.machine))].join(", ")}`}
       </Typography>
       <Box component="table" sx={{ width: "100%", borderSpacing: 0, fontSize: 14 }}>
         <tbody>
