@@ -1,9 +1,10 @@
-//! The server program: `serve`, `worker`, `stop`, `account`, `backup`, `restore`, `openapi`.
+//! The server program: `serve`, `worker`, `stop`, `account`, `backup`, `restore`, `delete-removed`, `openapi`.
 
 use std::net::IpAddr;
 use std::path::PathBuf;
 use std::process::ExitCode;
 
+use chrono::{Days, Utc};
 use clap::{Args, Parser, Subcommand};
 use dettaglio_core::model::Engine;
 use dettaglio_core::model::own::{CHILD_COMMAND, child_main};
@@ -15,6 +16,7 @@ use dettaglio_store::Store;
 use dettaglio_store::access::Role;
 use dettaglio_store::backup::{back_up, restore};
 use dettaglio_store::mariadb::MariaDb;
+use dettaglio_store::removed::Deleted;
 use tokio::signal::unix::{Signal, SignalKind, signal};
 use tokio_util::sync::CancellationToken;
 use tracing_subscriber::EnvFilter;
@@ -42,6 +44,14 @@ enum Command {
     Backup(FileArgs),
     /// Replace the database by what a backup holds.
     Restore(FileArgs),
+    /// Delete for good what was removed at least so many days ago, with its files; for a timer of the machine.
+    DeleteRemoved {
+        #[command(flatten)]
+        files: FilesArgs,
+        /// How many days ago; 0 for all that was removed.
+        #[arg(long)]
+        older_than_days: u16,
+    },
     /// Print the OpenAPI document.
     Openapi,
     /// Try a strange model in this process and print what was found.
@@ -62,15 +72,22 @@ struct DataArgs {
     database: Option<String>,
 }
 
-/// What a server and a program that only works have in common.
+/// Where an installation keeps everything.
 #[derive(Args)]
-struct PlaceArgs {
+struct FilesArgs {
     #[command(flatten)]
     data: DataArgs,
     /// Keep originals and results in a bucket (s3://bucket/prefix) instead of the data folder; AWS_ENDPOINT, AWS_REGION,
     /// AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY say where and who.
     #[arg(long, env = "DETTAGLIO_BUCKET")]
     bucket: Option<String>,
+}
+
+/// What a server and a program that only works have in common.
+#[derive(Args)]
+struct PlaceArgs {
+    #[command(flatten)]
+    files: FilesArgs,
     /// How many jobs this process works on at once.
     #[arg(long, default_value_t = 1)]
     workers: usize,
@@ -91,11 +108,11 @@ impl PlaceArgs {
             Engine::use_threads(threads);
         }
         Settings {
-            database: self.data.database,
-            bucket: self.bucket,
+            database: self.files.data.database,
+            bucket: self.files.bucket,
             workers: self.workers,
             tiles_on_disk: self.tiles_gb << 30,
-            ..Settings::new(&self.project, self.data.data)
+            ..Settings::new(&self.project, self.files.data.data)
         }
     }
 }
@@ -193,6 +210,7 @@ async fn run(command: Command) -> anyhow::Result<()> {
             println!("The database is as {} holds it.", file.display());
             Ok(())
         }
+        Command::DeleteRemoved { files, older_than_days } => delete_removed(files, older_than_days).await,
         Command::TryModel { file } => {
             child_main(&file);
             Ok(())
@@ -279,6 +297,34 @@ async fn account(command: AccountCommand) -> anyhow::Result<()> {
         }
     }
     Ok(())
+}
+
+async fn delete_removed(args: FilesArgs, older_than_days: u16) -> anyhow::Result<()> {
+    let files = service::open_files(args.bucket.as_deref(), &args.data.data)?;
+    let until = Utc::now() - Days::new(older_than_days.into());
+    let deleted = with_database(args.data, async |url| {
+        let store = Store::connect(url).await?;
+        let deleted = store.delete_removed(until).await?;
+        store.delete_leaving_files(&files).await?;
+        Ok(deleted)
+    })
+    .await?;
+    if deleted == Deleted::default() {
+        println!("Nothing was removed so long ago.");
+        return Ok(());
+    }
+    let Deleted { orders, originals, results, busy } = deleted;
+    let counts = [counted(orders, "order"), counted(originals, "picture"), counted(results, "result")];
+    println!("Deleted for good: {}.", counts.join(", "));
+    if busy > 0 {
+        println!("{} stayed, because a run waits or is under way.", counted(busy, "picture"));
+    }
+    Ok(())
+}
+
+/// "1 picture", "12 pictures".
+fn counted(count: u64, one: &str) -> String {
+    format!("{count} {one}{}", if count == 1 { "" } else { "s" })
 }
 
 /// Does something with the database: the one named, that of the server that runs on the data folder, or the data folder's

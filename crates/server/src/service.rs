@@ -92,6 +92,16 @@ impl Settings {
     }
 }
 
+/// The files of an installation: in a bucket, or in its data folder.
+pub fn open_files(bucket: Option<&str>, data: &Path) -> anyhow::Result<FileStore> {
+    match bucket {
+        None => Ok(FileStore::open(data)?),
+        Some(address) => {
+            FileStore::open_bucket(address, data).with_context(|| format!("the files cannot be kept at {address}"))
+        }
+    }
+}
+
 /// What a server and a program that only works have in common.
 struct Parts {
     store: Store,
@@ -102,11 +112,7 @@ struct Parts {
 
 impl Parts {
     async fn open(settings: &Settings, database: &str) -> anyhow::Result<Self> {
-        let files = match &settings.bucket {
-            None => FileStore::open(&settings.data)?,
-            Some(address) => FileStore::open_bucket(address, &settings.data)
-                .with_context(|| format!("the files cannot be kept at {address}"))?,
-        };
+        let files = open_files(settings.bucket.as_deref(), &settings.data)?;
         if let Some(free) = files.free_bytes().filter(|free| *free < LEAST_FREE_BYTES) {
             let (free, least) = (free >> 20, LEAST_FREE_BYTES >> 20);
             bail!(
@@ -217,6 +223,12 @@ impl Service {
         if settings.measure_speed {
             tokio::spawn(calibrate(Arc::clone(&app.studio)));
         }
+        let (store, files) = (app.store.clone(), app.files.clone());
+        tokio::spawn(async move {
+            if let Err(error) = store.delete_leaving_files(&files).await {
+                tracing::warn!("files of what was deleted earlier are still there: {error}");
+            }
+        });
         tokio::spawn(api::events::tell_changes(app.store.clone(), app.changes.clone(), app.stop.clone()));
         devices::attend(&app);
         let workers = at_work(&workers, &app.stop);

@@ -114,6 +114,12 @@ impl FileStore {
         format!("examples/{model}-{}-{side}.png", &picture.to_string()[..16])
     }
 
+    /// The keys of all examples that were made on a picture.
+    pub async fn examples_on(&self, picture: ContentHash) -> Result<Vec<String>, StoreError> {
+        let on_it = format!("-{}-", &picture.to_string()[..16]);
+        Ok(self.keys("examples").await?.into_iter().filter(|key| key.contains(&on_it)).collect())
+    }
+
     /// Whether there is something under a key.
     pub async fn has(&self, key: &str) -> Result<bool, StoreError> {
         match self.store.head(&Key::from(key)).await {
@@ -146,8 +152,14 @@ impl FileStore {
         }
     }
 
-    /// Removes what is under a key, if anything is.
+    /// Removes what is under a key, if anything is; of a store elsewhere, also the copy that was fetched.
     pub async fn delete(&self, key: &str) -> Result<(), StoreError> {
+        if let Place::Elsewhere { copies } = &self.place {
+            match tokio::fs::remove_file(copies.join(copy_name(key))).await {
+                Err(error) if error.kind() != std::io::ErrorKind::NotFound => return Err(error.into()),
+                _ => {}
+            }
+        }
         match self.store.delete(&Key::from(key)).await {
             Ok(()) | Err(object_store::Error::NotFound { .. }) => Ok(()),
             Err(e) => Err(e.into()),
@@ -165,7 +177,7 @@ impl FileStore {
             Place::Folder(folder) => return Ok(folder.path_to_filesystem(&Key::from(key))?),
             Place::Elsewhere { copies } => copies,
         };
-        let path = copies.join(key.replace('/', "-"));
+        let path = copies.join(copy_name(key));
         if tokio::fs::try_exists(&path).await? {
             return Ok(path);
         }
@@ -186,11 +198,24 @@ impl FileStore {
         Ok(found.try_collect().await?)
     }
 
+    /// Moves what is under a key to another, where anything is.
+    pub async fn rename(&self, key: &str, to: &str) -> Result<(), StoreError> {
+        match self.store.rename(&Key::from(key), &Key::from(to)).await {
+            Ok(()) | Err(object_store::Error::NotFound { .. }) => Ok(()),
+            Err(e) => Err(e.into()),
+        }
+    }
+
     /// Whether files can be written: for the health report.
     pub async fn check(&self) -> Result<(), StoreError> {
         self.put("health", b"ok".to_vec()).await?;
         Ok(self.store.delete(&Key::from("health")).await?)
     }
+}
+
+/// What the local copy of a key elsewhere is called.
+fn copy_name(key: &str) -> String {
+    key.replace('/', "-")
 }
 
 const RUN: &str = "run-";
@@ -236,12 +261,30 @@ mod tests {
         assert_eq!(std::fs::read(store.local(&key).await.unwrap()).unwrap(), bytes);
         assert_eq!(std::fs::read(store.local(&key).await.unwrap()).unwrap(), bytes, "a second time");
         assert_eq!(store.keys("enlargements").await.unwrap(), std::slice::from_ref(&key));
+        store.rename(&key, "leaving").await.unwrap();
+        store.rename(&key, "leaving").await.unwrap();
+        assert!(!store.has(&key).await.unwrap(), "moved; what is not there is not moved");
+        store.rename("leaving", &key).await.unwrap();
+        assert_eq!(store.get(&key).await.unwrap(), bytes);
         store.delete(&key).await.unwrap();
         store.delete(&key).await.unwrap();
         assert!(!store.has(&key).await.unwrap());
+        assert!(!store.local(&key).await.is_ok_and(|path| path.exists()), "no copy stays behind");
         assert!(
             store.local("enlargements/8-1.tif").await.is_err() || !store.has("enlargements/8-1.tif").await.unwrap()
         );
+    }
+
+    #[tokio::test]
+    async fn examples_are_found_by_the_picture_that_they_were_made_on() {
+        let folder = tempfile::tempdir().unwrap();
+        let store = in_folder(folder.path());
+        let [model, vases, sign] = [b"model", b"vases", b"signs"].map(|name| ContentHash::of(name));
+        let key = FileStore::example_key(model, vases, "before");
+        store.put(&key, vec![1]).await.unwrap();
+        store.put(&FileStore::example_key(model, sign, "before"), vec![2]).await.unwrap();
+        assert_eq!(store.examples_on(vases).await.unwrap(), [key]);
+        assert!(store.examples_on(model).await.unwrap().is_empty());
     }
 
     #[test]

@@ -13,6 +13,7 @@
 //! | [`jobs`] | the run sheet, as a person sees it |
 //! | [`leases`] | the same, as workers see it |
 //! | [`enlargements`] | finished results, and what was said of them |
+//! | [`removed`] | what was removed: put back or deleted for good |
 
 pub mod access;
 pub mod backup;
@@ -25,6 +26,7 @@ pub mod mariadb;
 pub mod orders;
 pub mod printings;
 pub mod products;
+pub mod removed;
 #[cfg(feature = "testing")]
 pub mod testing;
 

@@ -941,6 +941,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/removed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All that was removed, the latest first. */
+        get: operations["removed"];
+        put?: never;
+        post?: never;
+        /** Deletes for good what was removed, with its files. Nothing brings it back. */
+        delete: operations["delete_removed"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/run-sheet": {
         parameters: {
             query?: never;
@@ -1373,6 +1391,7 @@ export interface components {
             before_ssim: number;
             /** @description In words: "sensor noise, sigma 25". */
             damage: string;
+            face?: null | components["schemas"]["FaceTrial"];
             /**
              * Format: double
              * @description The least gain on any of the photographs, in dB.
@@ -1524,6 +1543,29 @@ export interface components {
             /** @enum {string} */
             do: "move";
         };
+        /** @description How much was deleted for good. */
+        DeletedView: {
+            /**
+             * Format: int64
+             * @description Pictures that stay, because a job of theirs waits or runs.
+             */
+            busy: number;
+            /**
+             * Format: int64
+             * @description Orders that are gone.
+             */
+            orders: number;
+            /**
+             * Format: int64
+             * @description Pictures that are gone, those in the orders among them.
+             */
+            originals: number;
+            /**
+             * Format: int64
+             * @description Results that are gone, those of the pictures among them.
+             */
+            results: number;
+        };
         /** @description What the spectrum says. */
         Detail: {
             /** @description Whether the spectrum ends as abruptly as interpolation makes it; a lens out of focus can do so too. */
@@ -1641,6 +1683,19 @@ export interface components {
             mouth: components["schemas"]["Place"];
             /** @description The middle of the right eye. */
             right_eye: components["schemas"]["Place"];
+        };
+        /** @description The faces that a restorer was tried on. */
+        FaceTrial: {
+            /**
+             * Format: float
+             * @description How far the picture's edges were spread, as a Gaussian's standard deviation in its pixels.
+             */
+            blur: number;
+            /**
+             * Format: float
+             * @description Pixels of the picture between the eyes.
+             */
+            eyes: number;
         };
         /** @description The Faces step: how far all faces are restored of which nothing else is said. */
         Faces: {
@@ -2563,6 +2618,35 @@ export interface components {
              * @description First row.
              */
             y: number;
+        };
+        /**
+         * @description What kind of thing was removed.
+         * @enum {string}
+         */
+        RemovedKindView: "order" | "original" | "result";
+        /** @description Something that was removed. What lies in a removed order, or belongs to a removed picture, is not named by itself. */
+        RemovedView: {
+            /**
+             * Format: int64
+             * @description Bytes of its originals and results. An original that another order has too stays when it is deleted.
+             */
+            bytes: number;
+            /**
+             * Format: int64
+             * @description Its number among its kind.
+             */
+            id: number;
+            /** @description What it is. */
+            kind: components["schemas"]["RemovedKindView"];
+            /** @description The order's title, or the file's name. */
+            name: string;
+            /** @description The title of the order that it was in; of an order, its client. */
+            of: string;
+            /**
+             * Format: date-time
+             * @description When it was removed.
+             */
+            removed_at: string;
         };
         /** @description A target worked out for one picture. */
         Resolved: {
@@ -5173,6 +5257,47 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    removed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemovedView"][];
+                };
+            };
+        };
+    };
+    delete_removed: {
+        parameters: {
+            query?: {
+                /** @description What was removed later stays. Without it: up to now. */
+                until?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeletedView"];
+                };
             };
         };
     };

@@ -168,7 +168,7 @@ export function Orders(props: {
         onClose={(_, reason) => reason === "timeout" && setMoved(undefined)}
         message={
           moved &&
-          `${moved.order.title} is ${moved.to === "removed" ? "off the list; nothing in it was touched" : moved.to === "archived" ? "in the archive" : "in work again"}`
+          `${moved.order.title} is ${moved.to === "removed" ? "off the list; Settings can put it back later" : moved.to === "archived" ? "in the archive" : "in work again"}`
         }
         action={
           <Button

@@ -9,6 +9,8 @@ import { keys, useProducts, useRunSheet } from "../api/queries";
 import { bytes, counted, decimal } from "../app/format";
 import { PrintField } from "../orders/PrintField";
 import { ticketText } from "../orders/words";
+import { Panel } from "./Panel";
+import { RemovedPanel } from "./Removed";
 
 export function Settings({ models }: { models: Model[] }) {
   return (
@@ -19,7 +21,10 @@ export function Settings({ models }: { models: Model[] }) {
       <Box
         sx={{ display: "grid", gap: 2, gridTemplateColumns: "repeat(auto-fit, minmax(420px, 1fr))", maxWidth: 1400 }}
       >
-        <Products />
+        <Stack spacing={2}>
+          <Products />
+          <RemovedPanel />
+        </Stack>
         <Stack spacing={2}>
           <Machine models={models} />
           <Kept />
@@ -27,27 +32,6 @@ export function Settings({ models }: { models: Model[] }) {
         </Stack>
       </Box>
     </Box>
-  );
-}
-
-function Panel(props: { title: string; about: string; children: React.ReactNode }) {
-  return (
-    <Stack
-      component="section"
-      aria-label={props.title}
-      spacing={1.5}
-      sx={{ p: 2, bgcolor: "background.paper", border: 1, borderColor: "divider" }}
-    >
-      <Box>
-        <Typography variant="h2" component="h3">
-          {props.title}
-        </Typography>
-        <Typography variant="body2" sx={{ color: "text.secondary" }}>
-          {props.about}
-        </Typography>
-      </Box>
-      {props.children}
-    </Stack>
   );
 }
 

@@ -15,6 +15,7 @@ pub mod originals;
 pub mod plan;
 pub mod products;
 pub mod reading;
+pub mod removed;
 pub mod results;
 pub mod session;
 pub mod shared;
@@ -104,6 +105,7 @@ pub fn routes() -> OpenApiRouter<App> {
         .routes(routes!(results::look))
         .routes(routes!(tiles::enlargement_crop))
         .routes(routes!(cache::cache, cache::clear_cache))
+        .routes(routes!(removed::removed, removed::delete_removed))
         .routes(routes!(devices::devices))
         .routes(routes!(devices::print))
         .routes(routes!(devices::printings))

@@ -1,5 +1,6 @@
 //! Originals: import, facts, thumbnail, file.
 
+use std::path::Path;
 use std::sync::Arc;
 
 use axum::Json;
@@ -184,18 +185,28 @@ pub async fn add_file(
         })
     })
     .await??;
-    app.files.put(&FileStore::thumbnail_key(hash), thumbnail).await?;
-    let key = FileStore::original_key(hash);
-    if !app.files.has(&key).await? {
-        app.files.put_file(&key, file.path()).await?;
-    }
+    keep_files(app, hash, &thumbnail, file.path()).await?;
     let (id, is_new) = app.store.add_original(order, name, hash, &decoded.facts).await?;
+    // The same content may just have been deleted for good elsewhere; from here on it is known to be needed.
+    keep_files(app, hash, &thumbnail, file.path()).await?;
     if is_new {
         app.store.set_reading(id, &reading).await?;
         look_soon(app, id);
     }
     app.studio.keep(Arc::new(decoded.original));
     Ok((app.store.original(id).await?.into(), is_new))
+}
+
+/// Keeps a file and its thumbnail, where they are not kept.
+async fn keep_files(app: &App, hash: ContentHash, thumbnail: &[u8], file: &Path) -> Result<(), Problem> {
+    let (small, whole) = (FileStore::thumbnail_key(hash), FileStore::original_key(hash));
+    if !app.files.has(&small).await? {
+        app.files.put(&small, thumbnail.to_vec()).await?;
+    }
+    if !app.files.has(&whole).await? {
+        app.files.put_file(&whole, file).await?;
+    }
+    Ok(())
 }
 
 /// One original.

@@ -7,4 +7,5 @@ mod faces;
 mod nonsense;
 mod orders;
 mod outside;
+mod removed;
 mod support;

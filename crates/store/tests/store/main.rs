@@ -6,4 +6,5 @@ mod file_store;
 mod housekeeping;
 mod jobs;
 mod orders;
+mod removed;
 mod support;

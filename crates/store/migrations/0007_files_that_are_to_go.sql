@@ -1,0 +1,8 @@
+-- Files of what was deleted for good: named in the same transaction, crossed off once they are gone, so that a file store that
+-- cannot be reached, or a program that dies, leaves nothing behind.
+
+CREATE TABLE leaving_files (
+    file_key VARCHAR(400) CHARACTER SET ascii NOT NULL PRIMARY KEY,
+    -- Of an original: its content, which another order may have too.
+    content  CHAR(64) CHARACTER SET ascii NULL
+) DEFAULT CHARSET = utf8mb4;
