@@ -7,7 +7,7 @@ use crate::clean::{Clean, Marks, Noise, Softness};
 use crate::codec::Facts;
 use crate::face::{Face, Faces, LeftAlone};
 use crate::finish::{Edges, Finish, PrintGrain};
-use crate::model::{Card, EVERYDAY, Grade, LevelKind, Model, ModelRef, Shelf};
+use crate::model::{Card, EVERYDAY, Grade, LevelKind, ModelRef, Shelf};
 use crate::reading::{BEYOND_HELP, MARKED_QUALITY, NOISY, Reading, SHARPENED, SOFT};
 use crate::size::eye_ppi;
 
@@ -91,10 +91,11 @@ const NIGHT_ISO: u32 = 6400;
 /// Mean luminance below which a picture is dark.
 const DARK: f32 = 0.3;
 
-/// dB over the enlarging model alone, in eyes and mouth, that a restorer must gain by its card for restoring to be suggested.
-const CLEARLY_BETTER: f64 = 0.5;
+/// dB over the enlarging model alone, in eyes and mouth, that a restorer must have gained on faces like those of a picture for
+/// restoring to be suggested: as much as it may lose in any part of a damaged face.
+const CLEARLY_BETTER: f64 = 0.3;
 
-/// dB over the draft, by the cards, that a fine enlarger must gain for the wait to be suggested.
+/// dB over the draft, by the cards, that a fine model must gain for the wait to be suggested.
 const WORTH_WAITING_FOR: f64 = 0.15;
 
 /// Resolution at which an edge width of one pixel is right: the width is ppi / 200 px.
@@ -147,7 +148,7 @@ impl Suggestion {
         }
         let gains = gains(reading, print, &mut because);
 
-        let faces = faces(found, is_damaged(reading, facts), shelf, print, &mut because);
+        let faces = faces(found, Damage::of(reading, facts), shelf, print, &mut because);
         let finish = finish(reading, print, sharpened, &mut because);
         Self { clean, subject: subject.to_owned(), grade, strength, faces, finish, gains, reasons }
     }
@@ -166,17 +167,19 @@ fn grade(subject: &str, shelf: &Shelf, factor: f64, because: &mut impl FnMut(Ste
         (None, Some(_)) => return Grade::Fine,
         (_, None) => return Grade::Draft,
     };
-    let gain = |model: &Model| model.card().enlarging_gain().unwrap_or_default();
-    let more = gain(&fine) - gain(&draft);
-    if more < WORTH_WAITING_FOR {
-        return Grade::Draft;
-    }
-    let slower = fine.card().parameters as f64 / draft.card().parameters.max(1) as f64;
-    because(
-        Step::Enlarge,
-        format!("where it was measured, fine gained {more:.1} dB over the draft, for about {slower:.0} times the wait"),
-    );
+    let gain = |card: &Card| card.enlarging_gain().unwrap_or_default();
+    let Some(reason) = worth_the_wait(draft.card(), fine.card(), gain) else { return Grade::Draft };
+    because(Step::Enlarge, reason);
     Grade::Fine
+}
+
+/// Why the fine model is worth its wait, by what the cards say was gained with each; nothing where it is not.
+fn worth_the_wait(draft: &Card, fine: &Card, gain: impl Fn(&Card) -> f64) -> Option<String> {
+    let more = gain(fine) - gain(draft);
+    let slower = fine.parameters as f64 / draft.parameters.max(1) as f64;
+    (more >= WORTH_WAITING_FOR).then(|| {
+        format!("where it was measured, fine gained {more:.1} dB over the draft, for about {slower:.0} times the wait")
+    })
 }
 
 fn clean(reading: &Reading, facts: &Facts, shelf: &Shelf, reasons: &mut Vec<Reason>) -> Clean {
@@ -195,12 +198,13 @@ fn clean(reading: &Reading, facts: &Facts, shelf: &Shelf, reasons: &mut Vec<Reas
             noise.sigma
         ));
     } else if reading.is_noisy(facts.iso)
-        && let Some(card) = denoiser(reading, facts, shelf)
+        && let Some((card, worth)) = denoiser(is_by_night(reading, facts), shelf)
     {
         because(format!(
             "noise of sigma {:.1}: {} is told how much there is at each brightness",
             noise.sigma, card.name
         ));
+        worth.into_iter().for_each(&mut because);
         let texture = reading.content.texture;
         let keep_texture = if texture > 0.25 { 0.3 } else { 0.1 };
         if texture > 0.25 {
@@ -224,13 +228,23 @@ fn clean(reading: &Reading, facts: &Facts, shelf: &Shelf, reasons: &mut Vec<Reas
     clean
 }
 
-/// Night for dark pictures at high ISO or with strong noise in the shadows, Camera noise otherwise; the finer one.
-fn denoiser<'a>(reading: &Reading, facts: &Facts, shelf: &'a Shelf) -> Option<&'a Card> {
+/// Whether a picture is dark, and taken at high ISO or with strong noise in the shadows.
+fn is_by_night(reading: &Reading, facts: &Facts) -> bool {
     let high = facts.iso.is_some_and(|iso| iso >= NIGHT_ISO) || reading.noise.level.0[1] > 8.0;
-    let night = high && reading.content.brightness < DARK;
+    high && reading.content.brightness < DARK
+}
+
+/// Night for night pictures, Camera noise otherwise; the fine one where that is worth the wait, with why.
+fn denoiser(night: bool, shelf: &Shelf) -> Option<(&Card, Option<String>)> {
     let cards = || shelf.cleaners(LevelKind::Noise);
-    let best = |wanted: bool| cards().filter(|c| c.id.starts_with("night") == wanted).max_by_key(|c| c.grade);
-    best(night).or_else(|| cards().next())
+    let of = |grade| cards().find(|c| c.id.starts_with("night") == night && c.grade == grade);
+    match (of(Grade::Draft), of(Grade::Fine)) {
+        (Some(draft), Some(fine)) => match worth_the_wait(draft, fine, Card::mean_gain) {
+            Some(reason) => Some((fine, Some(reason))),
+            None => Some((draft, None)),
+        },
+        (draft, fine) => Some((fine.or(draft).or_else(|| cards().next())?, None)),
+    }
 }
 
 /// Whether the eye could see what a model adds.
@@ -254,18 +268,51 @@ fn gains(reading: &Reading, print: PrintFacts, because: &mut impl FnMut(Step, St
     false
 }
 
-/// Whether there is something in the picture that a restorer of faces makes up for.
-fn is_damaged(reading: &Reading, facts: &Facts) -> bool {
-    reading.softness.is_some_and(|s| s.sigma >= SOFT)
-        || reading.is_noisy(facts.iso)
-        || reading.worst_quality().is_some_and(|q| q < MARKED_QUALITY)
+/// What is wrong with a picture that a restorer of faces could make up for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Damage {
+    Nothing,
+    NoiseOrMarks,
+    Softness,
+}
+
+impl Damage {
+    fn of(reading: &Reading, facts: &Facts) -> Self {
+        if reading.softness.is_some_and(|s| s.sigma >= SOFT) {
+            Self::Softness
+        } else if reading.is_noisy(facts.iso) || reading.worst_quality().is_some_and(|q| q < MARKED_QUALITY) {
+            Self::NoiseOrMarks
+        } else {
+            Self::Nothing
+        }
+    }
+}
+
+/// dB that a restorer gained on faces with so many pixels between the eyes, in pictures that are soft or are not: between the two
+/// nearest sizes that it was tried at, by their logarithms. What it gained on all damaged faces, where nothing nearer is known.
+fn restoring_gain(restorer: &Card, eyes: f32, soft: bool) -> f64 {
+    let trials = restorer.cleaning.iter().filter(|score| !score.undamaged);
+    let like_it =
+        trials.filter_map(|s| s.face.filter(|f| (f.blur >= SOFT) == soft).map(|f| (f.eyes, s.after - s.before)));
+    let mut known: Vec<(f32, f64)> = like_it.collect();
+    known.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let smaller = known.iter().rfind(|(size, _)| *size <= eyes);
+    let larger = known.iter().find(|(size, _)| *size >= eyes);
+    match (smaller, larger) {
+        (Some((least, low)), Some((most, high))) if most > least => {
+            let share = f64::from((eyes / least).ln() / (most / least).ln());
+            low + (high - low) * share
+        }
+        (Some((_, gain)), _) | (_, Some((_, gain))) => *gain,
+        (None, None) => restorer.mean_gain(),
+    }
 }
 
 /// On where a face of a size that can be restored was found in a picture that is soft, noisy or compressed, the print is larger than
-/// the picture, and the restorer's measured gain is worth it.
+/// the picture, and what the restorer gained on such faces is worth it.
 fn faces(
     found: &[Face],
-    damaged: bool,
+    damage: Damage,
     shelf: &Shelf,
     print: PrintFacts,
     because: &mut impl FnMut(Step, String),
@@ -273,7 +320,7 @@ fn faces(
     if found.is_empty() || print.factor <= 1.01 {
         return None;
     }
-    let gain = shelf.restorer()?.mean_gain();
+    let restorer = shelf.restorer()?;
     let left = |why| found.iter().filter(|face| face.left_for_size() == Some(why)).count();
     let (small, large) = (left(LeftAlone::TooSmall), left(LeftAlone::LargeEnough));
     let some = found.len() - small - large;
@@ -284,23 +331,26 @@ fn faces(
     if large > 0 {
         because(Step::Faces, format!("{} large enough in the original: nothing to restore", faces(large)));
     }
+    let eyes = || found.iter().filter(|f| f.left_for_size().is_none()).map(Face::eyes);
+    let gain =
+        eyes().map(|eyes| restoring_gain(restorer, eyes, damage == Damage::Softness)).fold(f64::NEG_INFINITY, f64::max);
     if some > 0 {
-        let eyes = found.iter().filter(|f| f.left_for_size().is_none()).map(Face::eyes);
-        let (least, most) = eyes.fold((f32::INFINITY, 0.0_f32), |(l, m), e| (l.min(e), m.max(e)));
+        let (least, most) = eyes().fold((f32::INFINITY, 0.0_f32), |(l, m), e| (l.min(e), m.max(e)));
         let range = if most - least < 2.0 { format!("{most:.0}") } else { format!("{least:.0} to {most:.0}") };
         because(Step::Faces, format!("{} with {range} px between the eyes", faces(some)));
-        if !damaged {
+        if damage == Damage::Nothing {
             because(Step::Faces, "the picture is sharp and clean: faces are left to the enlarging model".to_owned());
         } else if gain < CLEARLY_BETTER {
             because(
                 Step::Faces,
                 format!(
-                    "restoring gained {gain:+.1} dB in eyes and mouth where it was measured: off unless you see that it helps"
+                    "restoring gained {gain:+.1} dB in eyes and mouth where it was measured on such faces: off unless you see \
+                     that it helps"
                 ),
             );
         }
     }
-    (some > 0 && damaged && gain >= CLEARLY_BETTER).then(Faces::default)
+    (some > 0 && damage != Damage::Nothing && gain >= CLEARLY_BETTER).then(Faces::default)
 }
 
 fn finish(reading: &Reading, print: PrintFacts, sharpened: bool, because: &mut impl FnMut(Step, String)) -> Finish {
@@ -326,7 +376,7 @@ mod tests {
     use super::*;
     use crate::area::Place;
     use crate::model::stand_in::{self, Repeat};
-    use crate::model::{CleaningScore, Score};
+    use crate::model::{CleaningScore, FaceTrial, Model, Score};
     use std::sync::Arc;
 
     const LARGER: PrintFacts = PrintFacts { factor: 4.0, ppi: None, distance_m: None };
@@ -335,6 +385,7 @@ mod tests {
         CleaningScore {
             damage: "24 px".to_owned(),
             undamaged,
+            face: None,
             photos: 24,
             before: 28.0,
             after: 28.0 + gain,
@@ -355,12 +406,12 @@ mod tests {
     }
 
     fn suggested(found: &[Face], shelf: &Shelf, print: PrintFacts) -> (Option<Faces>, String) {
-        suggested_where(true, found, shelf, print)
+        suggested_where(Damage::NoiseOrMarks, found, shelf, print)
     }
 
-    fn suggested_where(damaged: bool, found: &[Face], shelf: &Shelf, print: PrintFacts) -> (Option<Faces>, String) {
+    fn suggested_where(damage: Damage, found: &[Face], shelf: &Shelf, print: PrintFacts) -> (Option<Faces>, String) {
         let mut texts = Vec::new();
-        let step = faces(found, damaged, shelf, print, &mut |step, text| {
+        let step = faces(found, damage, shelf, print, &mut |step, text| {
             assert_eq!(step, Step::Faces);
             texts.push(text);
         });
@@ -381,7 +432,7 @@ mod tests {
 
     #[test]
     fn faces_of_a_sharp_and_clean_picture_are_left_alone() {
-        let (step, said) = suggested_where(false, &[face(40.0)], &shelf(1.2), LARGER);
+        let (step, said) = suggested_where(Damage::Nothing, &[face(40.0)], &shelf(1.2), LARGER);
         assert!(step.is_none() && said.contains("sharp and clean"), "{said}");
     }
 
@@ -390,6 +441,41 @@ mod tests {
         let cleaning = vec![score(true, -0.2), score(true, -0.4), score(false, 0.8)];
         let gain = Card { cleaning, ..stand_in::restorer_card() }.mean_gain();
         assert!((gain - 0.8).abs() < 1e-9, "{gain}");
+    }
+
+    /// Measured at 24 and 48 px, in pictures that were soft and in pictures that were not.
+    fn measured_by_size() -> Card {
+        let trial = |eyes, blur, gain| CleaningScore { face: Some(FaceTrial { eyes, blur }), ..score(false, gain) };
+        let sound = CleaningScore { face: Some(FaceTrial { eyes: 64.0, blur: 0.0 }), ..score(true, -2.0) };
+        let cleaning =
+            vec![trial(48.0, 0.7, 0.1), trial(24.0, 0.7, 0.5), trial(24.0, 1.2, 1.1), trial(48.0, 1.4, 0.9), sound];
+        Card { cleaning, ..stand_in::restorer_card() }
+    }
+
+    #[rstest::rstest]
+    #[case::at_a_measured_size(24.0, false, 0.5)]
+    #[case::half_way_by_logarithm(33.94, false, 0.3)]
+    #[case::smaller_than_measured(20.0, false, 0.5)]
+    #[case::larger_than_measured(100.0, false, 0.1)]
+    #[case::soft(24.0, true, 1.1)]
+    #[case::soft_and_large(70.0, true, 0.9)]
+    fn what_restoring_gains_is_known_by_size_and_softness(#[case] eyes: f32, #[case] soft: bool, #[case] due: f64) {
+        let gain = restoring_gain(&measured_by_size(), eyes, soft);
+        assert!((gain - due).abs() < 0.01, "{gain}");
+    }
+
+    #[test]
+    fn faces_are_restored_where_it_helped_on_such_faces() {
+        let shelf = Shelf::of(vec![Model::with_network(measured_by_size(), Arc::new(Repeat { factor: 1 }))]);
+        let on = |damage, eyes: &[f32]| {
+            let found: Vec<Face> = eyes.iter().map(|eyes| face(*eyes)).collect();
+            suggested_where(damage, &found, &shelf, LARGER)
+        };
+        assert!(on(Damage::NoiseOrMarks, &[26.0]).0.is_some());
+        assert!(on(Damage::Softness, &[60.0]).0.is_some());
+        let (step, said) = on(Damage::NoiseOrMarks, &[60.0]);
+        assert!(step.is_none() && said.contains("+0.1 dB"), "{said}");
+        assert!(on(Damage::NoiseOrMarks, &[60.0, 26.0]).0.is_some(), "one of them is worth it");
     }
 
     #[test]
@@ -430,5 +516,40 @@ mod tests {
         assert_eq!(grade(EVERYDAY, &fine, LARGER.factor, said), Grade::Fine);
         let other_factor = [everyday(Grade::Draft, 2, 80_000, Some(1.0)), everyday(Grade::Fine, 4, 320_000, Some(2.0))];
         assert_eq!(grade(EVERYDAY, &Shelf::of(other_factor.into()), 2.0, said), Grade::Draft, "no fine one for twice");
+    }
+
+    /// A cleaner of a name and grade that gains so many dB.
+    fn denoising(id: &str, grade: Grade, parameters: u64, gain: f64) -> Model {
+        let card = stand_in::cleaner_card();
+        let card = Card { id: id.to_owned(), grade, parameters, cleaning: vec![score(false, gain)], ..card };
+        Model::with_network(card, Arc::new(Repeat { factor: 1 }))
+    }
+
+    #[rstest::rstest]
+    #[case::clearly_better(8.4, false, "camera-noise-fine", true)]
+    #[case::hardly_better(8.1, false, "camera-noise-draft", false)]
+    #[case::by_night(8.4, true, "night", false)]
+    fn the_fine_cleaner_is_suggested_where_it_is_worth_the_wait(
+        #[case] fine: f64,
+        #[case] night: bool,
+        #[case] expected: &str,
+        #[case] said: bool,
+    ) {
+        let shelf = Shelf::of(vec![
+            denoising("camera-noise-draft", Grade::Draft, 100_000, 8.0),
+            denoising("camera-noise-fine", Grade::Fine, 230_000, fine),
+            denoising("night", Grade::Draft, 100_000, 8.0),
+        ]);
+        let (card, worth) = denoiser(night, &shelf).expect("one of them");
+        assert_eq!(card.id, expected);
+        let reason = "where it was measured, fine gained 0.4 dB over the draft, for about 2 times the wait";
+        assert_eq!(worth.as_deref(), said.then_some(reason));
+    }
+
+    #[test]
+    fn by_night_without_a_model_for_it_whatever_cleans_is_suggested() {
+        let shelf = Shelf::of(vec![denoising("camera-noise-draft", Grade::Draft, 100_000, 8.0)]);
+        assert_eq!(denoiser(true, &shelf).map(|(card, _)| card.id.as_str()), Some("camera-noise-draft"));
+        assert!(denoiser(true, &Shelf::default()).is_none());
     }
 }

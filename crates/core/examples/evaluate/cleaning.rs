@@ -119,6 +119,7 @@ pub fn score(model: &Model, sets: &Sets) -> Outcome<Vec<CleaningScore>> {
         scores.push(CleaningScore {
             damage: name,
             undamaged: before.is_infinite(),
+            face: None,
             photos: photos.len(),
             before: finite(before),
             after: rounded(after, 2),

@@ -12,7 +12,7 @@ use dettaglio_core::face::canvas::CANVAS;
 use dettaglio_core::face::{Face, Finder, LeftAlone, USUAL_STRENGTH};
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::limits::Limits;
-use dettaglio_core::model::{CleaningScore, EVERYDAY, Grade, Model, ModelRef, Shelf};
+use dettaglio_core::model::{CleaningScore, EVERYDAY, FaceTrial, Grade, Model, ModelRef, Shelf};
 use dettaglio_core::picture::{Planes, Region, Size};
 use dettaglio_core::render::{Renderer, Unhurried};
 use dettaglio_core::treatment::{Restore, TreatedFace, Treatment};
@@ -270,6 +270,7 @@ pub fn score(model: &Model, shelf: &Shelf, people: &[Person]) -> Outcome<(Vec<Cl
         scores.push(CleaningScore {
             damage: trial.name.to_owned(),
             undamaged: trial.is_sound(),
+            face: Some(FaceTrial { eyes: trial.eyes, blur: trial.blur }),
             photos: people.len(),
             before: rounded(before, 2),
             after: rounded(after, 2),

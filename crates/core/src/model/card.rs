@@ -199,6 +199,16 @@ impl Score {
 /// The set of photographs of all kinds.
 pub const PHOTOGRAPHS: &str = "photographs";
 
+/// The faces that a restorer was tried on.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct FaceTrial {
+    /// Pixels of the picture between the eyes.
+    pub eyes: f32,
+    /// How far the picture's edges were spread, as a Gaussian's standard deviation in its pixels.
+    pub blur: f32,
+}
+
 /// One kind of damage, averaged over photographs that the model never saw, before and after cleaning.
 ///
 /// PSNR and SSIM as in [`Score`], against the undamaged photographs.
@@ -210,6 +220,9 @@ pub struct CleaningScore {
     /// The pictures were sound: what counts is how little is done to them.
     #[serde(default, skip_serializing_if = "std::ops::Not::not")]
     pub undamaged: bool,
+    /// Of a restorer: which faces it was tried on.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub face: Option<FaceTrial>,
     /// On how many photographs.
     pub photos: usize,
     /// Mean PSNR of the damaged picture in dB; 0 where it was not damaged at all.
