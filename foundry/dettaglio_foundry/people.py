@@ -61,12 +61,17 @@ def trust() -> np.ndarray:
     return 1 - np.max([0.65 * brow, 0.35 * lash, 0.5 * teeth, 0.75 * hair], 0)
 
 
+def files_in(folder: str) -> list[Path]:
+    """The pictures of made-up people in a folder: as rendered (PNG) or as kept (WebP), each once."""
+    by_name = {file.stem: file for ending in ("png", "webp") for file in Path(folder).glob(f"*.{ending}")}
+    if not by_name:
+        raise SystemExit(f"no people in {folder}: run `python -m heads --out {folder}` first")
+    return [by_name[name] for name in sorted(by_name)]
+
+
 def pictures_of(folder: str) -> list[np.ndarray]:
     """All made-up people of a folder, (H, W, 3) uint8."""
-    files = sorted(Path(folder).glob("*.png"))
-    if not files:
-        raise SystemExit(f"no people in {folder}: run `python -m heads --out {folder}` first")
-    return [np.asarray(Image.open(file).convert("RGB")) for file in files]
+    return [np.asarray(Image.open(file).convert("RGB")) for file in files_in(folder)]
 
 
 class Faces:
@@ -80,7 +85,7 @@ class Faces:
     FEATURES = 0.7
 
     def __init__(self, folder: str, photographs, side: int, rng: random.Random):
-        facts = [json.loads(file.with_suffix(".json").read_text()) for file in sorted(Path(folder).glob("*.png"))]
+        facts = [json.loads(file.with_suffix(".json").read_text()) for file in files_in(folder)]
         self.pictures = [(Image.fromarray(p), places(f)) for p, f in zip(pictures_of(folder), facts, strict=True)]
         self.photographs, self.side, self.rng, self.trust = photographs, side, rng, trust().astype(np.float32)
 

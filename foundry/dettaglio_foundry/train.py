@@ -177,7 +177,7 @@ def main() -> None:
     parser.add_argument("config")
     parser.add_argument("--photos", default="photos")
     parser.add_argument("--fonts", default="fonts")
-    parser.add_argument("--people", default="people")
+    parser.add_argument("--people", default="heads/training")
     parser.add_argument("--runs", default="runs")
     parser.add_argument("--minutes", type=float, default=float("inf"), help="stop cleanly after this long")
     parser.add_argument("--keep", metavar="FILE", help="only write the run's checkpoint there, packed, to be kept")

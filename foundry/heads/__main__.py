@@ -12,6 +12,8 @@ import sys
 import time
 from pathlib import Path
 
+from .keeping import keep
+
 
 def numbers(text: str) -> list[int]:
     """'3,5-7' -> [3, 5, 6, 7]"""
@@ -19,7 +21,7 @@ def numbers(text: str) -> list[int]:
     return [n for first, _, last in spans for n in range(int(first), int(last or first) + 1)]
 
 
-def photograph(seed: int, views: int, size: tuple[int, int], samples: int, out: Path, given: dict) -> None:
+def photograph(seed: int, views: int, size: tuple[int, int], samples: int, eye_samples: int, out: Path, given: dict) -> None:
     from PIL import Image
 
     from .body import Person
@@ -35,7 +37,7 @@ def photograph(seed: int, views: int, size: tuple[int, int], samples: int, out: 
         if path.exists():
             continue
         started = time.time()
-        picture, facts = take(person, view, size, samples)
+        picture, facts = take(person, view, size, samples, eye_samples)
         facts["seconds"] = round(time.time() - started, 1)
         path.with_suffix(".json").write_text(json.dumps(facts))
         partial = path.with_suffix(".part")
@@ -49,11 +51,15 @@ def main() -> None:
     parser.add_argument("--seeds", default="1", help="people, as 3,5-7")
     parser.add_argument("--views", type=int, default=4, help="pictures of each")
     parser.add_argument("--size", type=int, nargs=2, default=(384, 480), metavar=("W", "H"))
-    parser.add_argument("--samples", type=int, default=20, help="paths per pixel")
+    parser.add_argument("--samples", type=int, default=10, help="paths a pixel")
+    parser.add_argument("--eye-samples", type=int, default=48, help="further paths a pixel where the eyes are")
     parser.add_argument("--out", type=Path, required=True)
     parser.add_argument("--set", nargs="*", default=[], help="traits, e.g. hair=bob male=0 tone=.2")
+    parser.add_argument("--keep", type=Path, metavar="FOLDER", help="only copy what is in --out there, as small files")
     parser.add_argument("--here", action="store_true", help="in this process, for one person")
     a = parser.parse_args()
+    if a.keep:
+        return keep(a.out, a.keep)
     a.out.mkdir(parents=True, exist_ok=True)
 
     def value(text: str):
@@ -64,12 +70,12 @@ def main() -> None:
 
     if a.here:
         given = {name: value(text) for name, _, text in (s.partition("=") for s in a.set)}
-        photograph(numbers(a.seeds)[0], a.views, tuple(a.size), a.samples, a.out, given)
+        photograph(numbers(a.seeds)[0], a.views, tuple(a.size), a.samples, a.eye_samples, a.out, given)
         return
     for seed in numbers(a.seeds):
         if all((a.out / f"{seed:04}-{view}.png").exists() for view in range(a.views)):
             continue
-        rest = ["--size", *map(str, a.size), "--samples", str(a.samples), "--out", str(a.out), "--set", *a.set]
+        rest = ["--size", *map(str, a.size), "--samples", str(a.samples), "--eye-samples", str(a.eye_samples), "--out", str(a.out), "--set", *a.set]
         command = [sys.executable, "-m", "heads", "--here", "--seeds", str(seed), "--views", str(a.views), *rest]
         if any(subprocess.run(command).returncode == 0 for _ in range(2)):
             continue

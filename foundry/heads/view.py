@@ -178,11 +178,14 @@ class Camera:
         depth = d @ self.forward
         return [round(float(W / 2 + scale * (d @ self.right) / depth), 2), round(float(H / 2 - scale * (d @ self.up) / depth), 2)]
 
-    def sensor(self, size, focus, samples):
+    def sensor(self, size, focus, samples, window=None):
+        """Of the whole picture, or of a window (left, top, width, height) of it in pixels."""
+        names = ("crop_offset_x", "crop_offset_y", "crop_width", "crop_height")
+        crop = dict(zip(names, window)) if window else {}
         return {
             "type": "thinlens", "fov": self.fov, "fov_axis": "y", "aperture_radius": self.aperture,
             "focus_distance": focus, "to_world": self.looking(),
-            "film": {"type": "hdrfilm", "width": size[0], "height": size[1], "pixel_format": "rgb", "rfilter": {"type": "gaussian", "stddev": 0.45}},
+            "film": {"type": "hdrfilm", "width": size[0], "height": size[1], "pixel_format": "rgb", "rfilter": {"type": "gaussian", "stddev": 0.45}, **crop},
             "sampler": {"type": "independent", "sample_count": samples},
         }  # fmt: skip
 
@@ -240,10 +243,21 @@ def rendered(scene, samples, seed, size):
     return total[..., :3] / passes
 
 
-def photograph(person, view, size, samples):
+def around_eyes(pupils, size):
+    """The window (left, top, width, height) in which both eyes lie, inside the picture; None where there is none to speak of."""
+    (left, top), (right, bottom) = np.min(pupils, 0), np.max(pupils, 0)
+    margin = 0.3 * np.hypot(right - left, bottom - top) + size[1] / 40
+    low = np.clip(np.floor([left - margin, top - margin]), 0, size).astype(int)
+    high = np.clip(np.ceil([right + margin, bottom + margin]), 0, size).astype(int)
+    width, height = high - low
+    return (*low.tolist(), int(width), int(height)) if min(width, height) >= 8 else None
+
+
+def photograph(person, view, size, samples, eye_samples=0):
     """The view-th picture of a person: uint8 RGB of (H, W, 3), and what is known of it.
 
-    Landmarks are in pixels of the picture, hidden ones included.
+    Landmarks are in pixels of the picture, hidden ones included. With `eye_samples`, so many further paths a pixel go where
+    the eyes are: wet and small, they are the noisiest part of a face and the one that matters most.
     """
     who = person.who
     r = np.random.default_rng([who["seed"], view, 77])
@@ -333,7 +347,16 @@ def photograph(person, view, size, samples):
         dr.sync_thread()
         loaded = mi.load_dict(scene)
         clock.append(time.time())
-        linear = rendered(loaded, samples, (who["seed"] * 31 + view) % 100000, size)
+        seed = (who["seed"] * 31 + view) % 100000
+        linear = rendered(loaded, samples, seed, size)
+        pupils = [camera.project(landmarks[name], size) for name in ("left_pupil", "right_pupil")]
+        window = around_eyes(pupils, size) if eye_samples else None
+        if window:
+            x, y, width, height = window
+            closer = mi.load_dict(camera.sensor(size, focus, eye_samples, window))
+            eyes = np.array(mi.render(loaded, sensor=closer, spp=eye_samples, seed=seed + 50000))[..., :3]
+            part = linear[y : y + height, x : x + width]
+            part += (eyes - part) * (eye_samples / (samples + eye_samples))
         clock.append(time.time())
     stages = dict(zip(("scene", "light", "skin", "render"), np.round(np.diff(clock), 1).tolist()))
     facts = dict(

@@ -1,15 +1,18 @@
 import json
 import math
+import shutil
 from pathlib import Path
 
 import numpy as np
 import pytest
 from PIL import Image
 
-from dettaglio_foundry.people import CANVAS, LEFT_EYE, MOUTH, RIGHT_EYE, on_canvas, places, similarity, trust
+from dettaglio_foundry.people import CANVAS, LEFT_EYE, MOUTH, RIGHT_EYE, files_in, on_canvas, places, similarity, trust
+from heads.keeping import keep
 from dettaglio_foundry.strands import render
 
-KEPT = Path(__file__).parent.parent / "heads" / "kept"
+HEADS = Path(__file__).parent.parent / "heads"
+KEPT, TRAINING = HEADS / "kept", HEADS / "training"
 
 
 def test_a_similarity_brings_places_onto_their_targets():
@@ -50,6 +53,56 @@ def test_a_kept_head_lies_where_its_facts_say(file):
     for x, y in (left, right):
         around = grey[int(y) - 12 : int(y) + 12, int(x) - 12 : int(x) + 12]
         assert around.min() < 0.6 * np.median(grey[int(y) : int(mouth[1]), int(left[0]) : int(right[0])]), "a pupil"
+
+
+class TestKeeping:
+    """Pictures that were rendered are kept as small files, to be learned from without rendering them again."""
+
+    @pytest.fixture
+    def rendered(self, tmp_path):
+        for name in ("1001-0", "1002-0"):
+            for ending in ("png", "json"):
+                shutil.copy(KEPT / f"{name}.{ending}", tmp_path / f"{name}.{ending}")
+        return tmp_path
+
+    def test_the_small_file_is_as_good_as_the_picture(self, rendered, tmp_path):
+        kept = tmp_path / "kept"
+        keep(rendered, kept)
+        for small, large in zip(files_in(kept), files_in(rendered), strict=True):
+            assert small.stat().st_size < large.stat().st_size / 4
+            a, b = (np.asarray(Image.open(file).convert("RGB")) / 255.0 for file in (small, large))
+            assert -10 * np.log10(((a - b) ** 2).mean()) > 40
+            assert np.allclose(*(places(json.loads(file.with_suffix(".json").read_text())) for file in (small, large)))
+
+    def test_what_is_kept_is_not_written_anew(self, rendered, tmp_path):
+        kept = tmp_path / "kept"
+        keep(rendered, kept)
+        before = {file: file.stat().st_mtime_ns for file in kept.iterdir()}
+        keep(rendered, kept)
+        assert before == {file: file.stat().st_mtime_ns for file in kept.iterdir()}
+
+    def test_a_picture_that_is_there_both_ways_counts_once(self, rendered):
+        keep(rendered, rendered)
+        assert [file.name for file in files_in(rendered)] == ["1001-0.webp", "1002-0.webp"]
+
+    def test_a_folder_without_people_says_how_to_render_some(self, tmp_path):
+        with pytest.raises(SystemExit, match="python -m heads"):
+            files_in(tmp_path)
+
+
+def test_nobody_is_both_learned_from_and_scored_with():
+    learned, scored = ({int(file.stem.split("-")[0]) for file in files_in(folder)} for folder in (TRAINING, KEPT))
+    assert len(scored) == 23 and len(learned) > len(scored)
+    assert not learned & scored and max(learned) < 1000 < min(scored)
+
+
+@pytest.mark.parametrize("file", files_in(TRAINING)[::10], ids=lambda f: f.stem)
+def test_who_is_learned_from_looks_out_of_the_picture_with_both_eyes_and_a_mouth(file):
+    picture, at = Image.open(file), places(json.loads(file.with_suffix(".json").read_text()))
+    assert picture.size == (384, 480)
+    assert ((at > 0) & (at < picture.size)).all()
+    canvas = np.asarray(on_canvas(picture.convert("RGB"), at), float)
+    assert canvas.shape == (CANVAS[1], CANVAS[0], 3) and canvas[60:260, 60:196].std() > 8
 
 
 def test_strands_cover_their_ground(rng):
