@@ -104,9 +104,9 @@ impl DemoProduct {
     }
 }
 
-/// Loads the demo of a folder, unless there are orders already.
+/// Loads the demo of a folder, unless there ever was an order: who removed the demo does not want it back.
 pub async fn load(app: &App, folder: &Path) -> anyhow::Result<()> {
-    if !app.store.orders().await?.is_empty() {
+    if app.store.ever_had_orders().await? {
         return Ok(());
     }
     let list = folder.join("orders.json");

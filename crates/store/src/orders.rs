@@ -250,11 +250,23 @@ impl Store {
         self.order(added.last_insert_id()).await
     }
 
-    /// Whether a shop's order was opened already.
+    /// Whether a shop's order was opened already, deleted for good or not.
     pub async fn knows_reference(&self, reference: &str) -> Result<bool, StoreError> {
-        let row =
-            sqlx::query!("SELECT id FROM orders WHERE reference = ?", reference).fetch_optional(&self.pool).await?;
-        Ok(row.is_some())
+        let known = sqlx::query_scalar!(
+            r#"SELECT EXISTS (SELECT 1 FROM orders WHERE reference = ?)
+                   OR EXISTS (SELECT 1 FROM deleted_orders WHERE reference = ?) AS "known!: bool""#,
+            reference,
+            reference
+        );
+        Ok(known.fetch_one(&self.pool).await?)
+    }
+
+    /// Whether there ever was an order, listed, removed or deleted for good.
+    pub async fn ever_had_orders(&self) -> Result<bool, StoreError> {
+        let had = sqlx::query_scalar!(
+            r#"SELECT EXISTS (SELECT 1 FROM orders) OR EXISTS (SELECT 1 FROM deleted_orders) AS "had!: bool""#
+        );
+        Ok(had.fetch_one(&self.pool).await?)
     }
 
     /// Says something else of an order.

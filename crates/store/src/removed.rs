@@ -155,6 +155,12 @@ impl Store {
             until
         );
         for order in empty.fetch_all(&mut *transaction).await? {
+            sqlx::query!(
+                "INSERT INTO deleted_orders (id, reference) SELECT id, reference FROM orders WHERE id = ?",
+                order
+            )
+            .execute(&mut *transaction)
+            .await?;
             sqlx::query!("DELETE FROM links WHERE order_id = ?", order).execute(&mut *transaction).await?;
             sqlx::query!("DELETE FROM orders WHERE id = ?", order).execute(&mut *transaction).await?;
             deleted.orders += 1;

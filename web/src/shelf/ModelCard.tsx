@@ -57,7 +57,7 @@ export function ModelCard({
         </Typography>
       </Box>
       {card.weaknesses.length > 0 && (
-        <Typography variant="body2">Not so good: {card.weaknesses.join("; ")}.</Typography>
+        <Typography variant="body2">Not so good: {card.weaknesses.join(". ")}.</Typography>
       )}
       <Box sx={{ mt: "auto" }}>
         <Link component="button" variant="body2" onClick={() => setMore(!more)} aria-expanded={more}>

@@ -157,7 +157,7 @@ pub fn describe(text: &mut String, card: &Card, seconds_per_megapixel: f64) -> s
             s.after_ssim
         )?;
     }
-    writeln!(text, "\nKnown weaknesses: {}.", card.weaknesses.join("; "))
+    writeln!(text, "\nKnown weaknesses: {}.", card.weaknesses.join(". "))
 }
 
 /// Noisy pictures enlarged as they are, and cleaned first.

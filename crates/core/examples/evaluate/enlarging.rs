@@ -228,7 +228,7 @@ fn describe(text: &mut String, (card, _, _): &Scored) -> std::fmt::Result {
     if own.first().is_some_and(|s| s.set != PHOTOGRAPHS) && !others.is_empty() {
         row(text, "*photographs of all kinds, mean*", &others)?;
     }
-    writeln!(text, "\nKnown weaknesses: {}.", card.weaknesses.join("; "))
+    writeln!(text, "\nKnown weaknesses: {}.", card.weaknesses.join(". "))
 }
 
 fn row(text: &mut String, name: &str, scores: &[&Score]) -> std::fmt::Result {

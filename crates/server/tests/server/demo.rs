@@ -82,18 +82,36 @@ async fn a_failed_run_can_be_run_again_and_the_shipped_results_are_the_products_
     server.stop().await;
 }
 
-#[tokio::test(flavor = "multi_thread")]
-async fn it_comes_in_once() {
-    let mut server = Server::with(|settings| settings.demo = Some(project().join("demo"))).await;
-    let (url, data) = (server.database.clone(), server.folder.path().to_owned());
-    let before = contents(&server).await.len();
+/// A server on the data of one that was stopped.
+async fn started_again(mut server: Server) -> (Server, tempfile::TempDir) {
     server.service.take().unwrap().stop().await;
+    let (url, folder) = (server.database.clone(), server.folder);
+    let data = folder.path().to_owned();
     let again = Server::with(|settings| {
         settings.demo = Some(project().join("demo"));
         settings.database = Some(url);
         settings.data = data;
-    })
-    .await;
-    assert_eq!(contents(&again).await.len(), before);
-    again.stop().await;
+    });
+    (again.await, folder)
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn it_comes_in_once_and_not_again_when_it_was_removed() {
+    let server = Server::with(|settings| settings.demo = Some(project().join("demo"))).await;
+    let before = contents(&server).await.len();
+    let (server, _data) = started_again(server).await;
+    let orders = contents(&server).await;
+    assert_eq!(orders.len(), before);
+    for order in &orders {
+        server.post(&format!("/orders/{}/shelve", order["order"]["id"]), &json!({ "to": "removed" })).await;
+    }
+    let deleted = asked_to_delete(&server).await;
+    assert_eq!((&deleted["orders"], &deleted["busy"]), (&json!(before), &json!(0)), "{deleted}");
+    let (server, _again) = started_again(server).await;
+    assert!(contents(&server).await.is_empty());
+    server.stop().await;
+}
+
+async fn asked_to_delete(server: &Server) -> Value {
+    Server::json(server.delete("/removed").await, StatusCode::OK).await
 }

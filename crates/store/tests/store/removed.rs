@@ -3,6 +3,7 @@
 use chrono::{Duration, Utc};
 use dettaglio_core::hash::ContentHash;
 use dettaglio_store::files::FileStore;
+use dettaglio_store::orders::OrderDetails;
 use dettaglio_store::printings::PrintState;
 use dettaglio_store::removed::{Deleted, RemovedKind};
 use dettaglio_store::{Store, StoreError};
@@ -101,6 +102,19 @@ async fn a_result_goes_alone_and_what_was_removed_later_stays(#[future(awt)] dat
     assert_eq!(deleted, Deleted { results: 1, ..Deleted::default() }, "though a job of the picture waits");
     assert_eq!(store.original(original).await.unwrap().order_id, order);
     assert!(store.printings(order).await.unwrap().is_empty());
+}
+
+#[rstest]
+#[tokio::test]
+async fn a_shops_order_that_was_deleted_stays_known(#[future(awt)] database: Database) {
+    let store = &database.store;
+    assert!(!store.ever_had_orders().await.unwrap());
+    let details = OrderDetails { title: "Room 2".to_owned(), ..OrderDetails::default() };
+    let order = store.open_order(&details, Some("SN-1")).await.unwrap();
+    store.set_order_removed(order.id, true).await.unwrap();
+    assert_eq!(store.delete_removed(Utc::now()).await.unwrap().orders, 1);
+    assert!(store.knows_reference("SN-1").await.unwrap(), "its feed does not bring it back");
+    assert!(store.ever_had_orders().await.unwrap() && store.orders().await.unwrap().is_empty());
 }
 
 /// The same content in two orders, of which one was deleted; its files, and those of its picture's example.

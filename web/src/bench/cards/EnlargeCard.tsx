@@ -89,7 +89,7 @@ export function EnlargeCard(props: {
         {used[0] && (
           <Typography variant="caption" sx={{ color: "text.secondary" }}>
             {used[0].card.purpose}
-            {used[0].card.weaknesses.length > 0 && ` Known weaknesses: ${used[0].card.weaknesses.join("; ")}.`}
+            {used[0].card.weaknesses.length > 0 && ` Known weaknesses: ${used[0].card.weaknesses.join(". ")}.`}
           </Typography>
         )}
       </Stack>

@@ -6,3 +6,10 @@ CREATE TABLE leaving_files (
     -- Of an original: its content, which another order may have too.
     content  CHAR(64) CHARACTER SET ascii NULL
 ) DEFAULT CHARSET = utf8mb4;
+
+-- Of an order that was deleted for good only this stays: a shop's feed that still lists it must not bring it back.
+CREATE TABLE deleted_orders (
+    id         BIGINT UNSIGNED NOT NULL PRIMARY KEY,
+    reference  VARCHAR(100)    NULL UNIQUE,
+    deleted_at DATETIME(3)     NOT NULL DEFAULT CURRENT_TIMESTAMP(3)
+) DEFAULT CHARSET = utf8mb4;

@@ -1,0 +1,196 @@
+//! Whether faces are to be restored: by what is wrong with the picture, how large they are, and what the restorer gained on such faces.
+
+use super::{PrintFacts, Step};
+use crate::codec::Facts;
+use crate::face::{Face, Faces, LeftAlone};
+use crate::model::{Card, Shelf};
+use crate::reading::{MARKED_QUALITY, Reading, SOFT};
+
+/// dB over the enlarging model alone, in eyes and mouth, that a restorer must have gained on faces like those of a picture for
+/// restoring to be suggested: as much as it may lose in any part of a damaged face.
+const CLEARLY_BETTER: f64 = 0.3;
+
+/// What is wrong with a picture that a restorer of faces could make up for.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Damage {
+    Nothing,
+    NoiseOrMarks,
+    Softness,
+}
+
+impl Damage {
+    pub(super) fn of(reading: &Reading, facts: &Facts) -> Self {
+        if reading.softness.is_some_and(|s| s.sigma >= SOFT) {
+            Self::Softness
+        } else if reading.is_noisy(facts.iso) || reading.worst_quality().is_some_and(|q| q < MARKED_QUALITY) {
+            Self::NoiseOrMarks
+        } else {
+            Self::Nothing
+        }
+    }
+}
+
+/// dB that a restorer gained on faces with so many pixels between the eyes, in pictures that are soft or are not: between the two
+/// nearest sizes that it was tried at, by their logarithms. What it gained on all damaged faces, where nothing nearer is known.
+fn restoring_gain(restorer: &Card, eyes: f32, soft: bool) -> f64 {
+    let trials = restorer.cleaning.iter().filter(|score| !score.undamaged);
+    let like_it =
+        trials.filter_map(|s| s.face.filter(|f| (f.blur >= SOFT) == soft).map(|f| (f.eyes, s.after - s.before)));
+    let mut known: Vec<(f32, f64)> = like_it.collect();
+    known.sort_by(|a, b| a.0.total_cmp(&b.0));
+    let smaller = known.iter().rfind(|(size, _)| *size <= eyes);
+    let larger = known.iter().find(|(size, _)| *size >= eyes);
+    match (smaller, larger) {
+        (Some((least, low)), Some((most, high))) if most > least => {
+            let share = f64::from((eyes / least).ln() / (most / least).ln());
+            low + (high - low) * share
+        }
+        (Some((_, gain)), _) | (_, Some((_, gain))) => *gain,
+        (None, None) => restorer.mean_gain(),
+    }
+}
+
+/// On where a face of a size that can be restored was found in a picture that is soft, noisy or compressed, the print is larger than
+/// the picture, and what the restorer gained on such faces is worth it.
+pub(super) fn faces(
+    found: &[Face],
+    damage: Damage,
+    shelf: &Shelf,
+    print: PrintFacts,
+    because: &mut impl FnMut(Step, String),
+) -> Option<Faces> {
+    if found.is_empty() || print.factor <= 1.01 {
+        return None;
+    }
+    let restorer = shelf.restorer()?;
+    let left = |why| found.iter().filter(|face| face.left_for_size() == Some(why)).count();
+    let (small, large) = (left(LeftAlone::TooSmall), left(LeftAlone::LargeEnough));
+    let some = found.len() - small - large;
+    let faces = |count: usize| if count == 1 { "1 face".to_owned() } else { format!("{count} faces") };
+    if small > 0 {
+        because(Step::Faces, format!("{} too small to tell a likeness from: left to the general model", faces(small)));
+    }
+    if large > 0 {
+        because(Step::Faces, format!("{} large enough in the original: nothing to restore", faces(large)));
+    }
+    let eyes = || found.iter().filter(|f| f.left_for_size().is_none()).map(Face::eyes);
+    let gain =
+        eyes().map(|eyes| restoring_gain(restorer, eyes, damage == Damage::Softness)).fold(f64::NEG_INFINITY, f64::max);
+    if some > 0 {
+        let (least, most) = eyes().fold((f32::INFINITY, 0.0_f32), |(l, m), e| (l.min(e), m.max(e)));
+        let range = if most - least < 2.0 { format!("{most:.0}") } else { format!("{least:.0} to {most:.0}") };
+        because(Step::Faces, format!("{} with {range} px between the eyes", faces(some)));
+        if damage == Damage::Nothing {
+            because(Step::Faces, "the picture is sharp and clean: faces are left to the enlarging model".to_owned());
+        } else if gain < CLEARLY_BETTER {
+            because(
+                Step::Faces,
+                format!(
+                    "restoring gained {gain:+.1} dB in eyes and mouth where it was measured on such faces: off unless you see \
+                     that it helps"
+                ),
+            );
+        }
+    }
+    (some > 0 && damage != Damage::Nothing && gain >= CLEARLY_BETTER).then(Faces::default)
+}
+
+#[cfg(test)]
+mod tests {
+    use std::sync::Arc;
+
+    use super::super::tests::{LARGER, score};
+    use super::*;
+    use crate::area::Place;
+    use crate::model::stand_in::{self, Repeat};
+    use crate::model::{CleaningScore, FaceTrial, Model};
+
+    fn shelf(gain: f64) -> Shelf {
+        let card = Card { cleaning: vec![score(false, gain)], ..stand_in::restorer_card() };
+        Shelf::of(vec![Model::with_network(card, Arc::new(Repeat { factor: 1 }))])
+    }
+
+    fn face(eyes: f32) -> Face {
+        let at = |x: f32| Place { x, y: 50.0 };
+        Face::of_eyes(at(100.0), at(100.0 + eyes))
+    }
+
+    fn suggested(found: &[Face], shelf: &Shelf, print: PrintFacts) -> (Option<Faces>, String) {
+        suggested_where(Damage::NoiseOrMarks, found, shelf, print)
+    }
+
+    fn suggested_where(damage: Damage, found: &[Face], shelf: &Shelf, print: PrintFacts) -> (Option<Faces>, String) {
+        let mut texts = Vec::new();
+        let step = faces(found, damage, shelf, print, &mut |step, text| {
+            assert_eq!(step, Step::Faces);
+            texts.push(text);
+        });
+        (step, texts.join("; "))
+    }
+
+    #[test]
+    fn faces_are_suggested_where_some_can_be_restored_and_it_is_said_of_the_others() {
+        let (step, said) = suggested(&[face(40.0), face(12.0), face(180.0)], &shelf(1.2), LARGER);
+        assert!(step.is_some());
+        assert!(said.contains("40 px") && said.contains("too small") && said.contains("large enough"), "{said}");
+        let (step, said) = suggested(&[face(12.0)], &shelf(1.2), LARGER);
+        assert!(step.is_none() && said.contains("too small"), "{said}");
+        assert_eq!(suggested(&[], &shelf(1.2), LARGER), (None, String::new()));
+        assert_eq!(suggested(&[face(40.0)], &shelf(1.2), PrintFacts { factor: 1.0, ..LARGER }).0, None);
+        assert_eq!(suggested(&[face(40.0)], &Shelf::default(), LARGER).0, None, "nothing restores them");
+    }
+
+    #[test]
+    fn faces_of_a_sharp_and_clean_picture_are_left_alone() {
+        let (step, said) = suggested_where(Damage::Nothing, &[face(40.0)], &shelf(1.2), LARGER);
+        assert!(step.is_none() && said.contains("sharp and clean"), "{said}");
+    }
+
+    #[test]
+    fn what_a_restorer_does_where_nothing_is_wrong_is_no_part_of_its_gain() {
+        let cleaning = vec![score(true, -0.2), score(true, -0.4), score(false, 0.8)];
+        let gain = Card { cleaning, ..stand_in::restorer_card() }.mean_gain();
+        assert!((gain - 0.8).abs() < 1e-9, "{gain}");
+    }
+
+    /// Measured at 24 and 48 px, in pictures that were soft and in pictures that were not.
+    fn measured_by_size() -> Card {
+        let trial = |eyes, blur, gain| CleaningScore { face: Some(FaceTrial { eyes, blur }), ..score(false, gain) };
+        let sound = CleaningScore { face: Some(FaceTrial { eyes: 64.0, blur: 0.0 }), ..score(true, -2.0) };
+        let cleaning =
+            vec![trial(48.0, 0.7, 0.1), trial(24.0, 0.7, 0.5), trial(24.0, 1.2, 1.1), trial(48.0, 1.4, 0.9), sound];
+        Card { cleaning, ..stand_in::restorer_card() }
+    }
+
+    #[rstest::rstest]
+    #[case::at_a_measured_size(24.0, false, 0.5)]
+    #[case::half_way_by_logarithm(33.94, false, 0.3)]
+    #[case::smaller_than_measured(20.0, false, 0.5)]
+    #[case::larger_than_measured(100.0, false, 0.1)]
+    #[case::soft(24.0, true, 1.1)]
+    #[case::soft_and_large(70.0, true, 0.9)]
+    fn what_restoring_gains_is_known_by_size_and_softness(#[case] eyes: f32, #[case] soft: bool, #[case] due: f64) {
+        let gain = restoring_gain(&measured_by_size(), eyes, soft);
+        assert!((gain - due).abs() < 0.01, "{gain}");
+    }
+
+    #[test]
+    fn faces_are_restored_where_it_helped_on_such_faces() {
+        let shelf = Shelf::of(vec![Model::with_network(measured_by_size(), Arc::new(Repeat { factor: 1 }))]);
+        let on = |damage, eyes: &[f32]| {
+            let found: Vec<Face> = eyes.iter().map(|eyes| face(*eyes)).collect();
+            suggested_where(damage, &found, &shelf, LARGER)
+        };
+        assert!(on(Damage::NoiseOrMarks, &[26.0]).0.is_some());
+        assert!(on(Damage::Softness, &[60.0]).0.is_some());
+        let (step, said) = on(Damage::NoiseOrMarks, &[60.0]);
+        assert!(step.is_none() && said.contains("+0.1 dB"), "{said}");
+        assert!(on(Damage::NoiseOrMarks, &[60.0, 26.0]).0.is_some(), "one of them is worth it");
+    }
+
+    #[test]
+    fn a_restorer_that_hardly_helps_is_not_suggested() {
+        let (step, said) = suggested(&[face(40.0)], &shelf(0.2), LARGER);
+        assert!(step.is_none() && said.contains("+0.2 dB"), "{said}");
+    }
+}
