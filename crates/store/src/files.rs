@@ -114,12 +114,6 @@ impl FileStore {
         format!("examples/{model}-{}-{side}.png", &picture.to_string()[..16])
     }
 
-    /// The keys of all examples that were made on a picture.
-    pub async fn examples_on(&self, picture: ContentHash) -> Result<Vec<String>, StoreError> {
-        let on_it = format!("-{}-", &picture.to_string()[..16]);
-        Ok(self.keys("examples").await?.into_iter().filter(|key| key.contains(&on_it)).collect())
-    }
-
     /// Whether there is something under a key.
     pub async fn has(&self, key: &str) -> Result<bool, StoreError> {
         match self.store.head(&Key::from(key)).await {
@@ -273,18 +267,6 @@ mod tests {
         assert!(
             store.local("enlargements/8-1.tif").await.is_err() || !store.has("enlargements/8-1.tif").await.unwrap()
         );
-    }
-
-    #[tokio::test]
-    async fn examples_are_found_by_the_picture_that_they_were_made_on() {
-        let folder = tempfile::tempdir().unwrap();
-        let store = in_folder(folder.path());
-        let [model, vases, sign] = [b"model", b"vases", b"signs"].map(|name| ContentHash::of(name));
-        let key = FileStore::example_key(model, vases, "before");
-        store.put(&key, vec![1]).await.unwrap();
-        store.put(&FileStore::example_key(model, sign, "before"), vec![2]).await.unwrap();
-        assert_eq!(store.examples_on(vases).await.unwrap(), [key]);
-        assert!(store.examples_on(model).await.unwrap().is_empty());
     }
 
     #[test]

@@ -193,15 +193,15 @@ impl Store {
     /// looks once more after it has said that it needs the file: so neither can miss the other.
     async fn delete_content(&self, files: &FileStore, key: &str, content: ContentHash) -> Result<(), StoreError> {
         let aside = format!("leaving/{key}");
+        if self.has_content(content).await? {
+            // Where an earlier try ended in between, the file is still aside.
+            return files.rename(&aside, key).await;
+        }
         files.rename(key, &aside).await?;
         if self.has_content(content).await? {
             return files.rename(&aside, key).await;
         }
-        files.delete(&aside).await?;
-        for example in files.examples_on(content).await? {
-            files.delete(&example).await?;
-        }
-        Ok(())
+        files.delete(&aside).await
     }
 
     /// Whether any order has an original with this content, removed or not.

@@ -177,7 +177,7 @@ fn choice(text: &mut String, all: &[Scored]) -> std::fmt::Result {
     writeln!(text, "\n## What choosing by subject brings\n")?;
     writeln!(
         text,
-        "Every subject model against Everyday of the same factor and size: PSNR gained (dB), and texture error of \
+        "Every subject model against Everyday, draft, of the same factor: PSNR gained (dB), and texture error of \
          Everyday and of the model (dB, less is better).\n"
     )?;
     writeln!(

@@ -98,6 +98,9 @@ const DARK: f32 = 0.3;
 /// dB over the draft, by the cards, that a fine model must gain for the wait to be suggested.
 const WORTH_WAITING_FOR: f64 = 0.15;
 
+/// dB under the draft that a fine cleaner may be on any kind of damage, to be suggested all the same.
+const MAY_LOSE: f64 = 0.1;
+
 /// Resolution at which an edge width of one pixel is right: the width is ppi / 200 px.
 const PPI_OF_ONE_PIXEL: f64 = 200.0;
 
@@ -240,11 +243,19 @@ fn denoiser(night: bool, shelf: &Shelf) -> Option<(&Card, Option<String>)> {
     let of = |grade| cards().find(|c| c.id.starts_with("night") == night && c.grade == grade);
     match (of(Grade::Draft), of(Grade::Fine)) {
         (Some(draft), Some(fine)) => match worth_the_wait(draft, fine, Card::mean_gain) {
-            Some(reason) => Some((fine, Some(reason))),
-            None => Some((draft, None)),
+            Some(reason) if loses_nowhere(draft, fine) => Some((fine, Some(reason))),
+            _ => Some((draft, None)),
         },
         (draft, fine) => Some((fine.or(draft).or_else(|| cards().next())?, None)),
     }
+}
+
+/// Whether the fine cleaner was as good as the draft on each kind of damage that both were measured on.
+fn loses_nowhere(draft: &Card, fine: &Card) -> bool {
+    let damaged = fine.cleaning.iter().filter(|score| !score.undamaged);
+    damaged
+        .filter_map(|f| Some((f, draft.cleaning.iter().find(|d| d.damage == f.damage)?)))
+        .all(|(f, d)| f.after - d.after >= -MAY_LOSE)
 }
 
 /// Whether the eye could see what a model adds.
@@ -369,6 +380,23 @@ mod tests {
         assert_eq!(card.id, expected);
         let reason = "where it was measured, fine gained 0.4 dB over the draft, for about 2 times the wait";
         assert_eq!(worth.as_deref(), said.then_some(reason));
+    }
+
+    #[test]
+    fn a_fine_cleaner_that_is_worse_at_some_damage_is_not_suggested() {
+        let measured = |id: &str, grade, gains: [f64; 2]| {
+            let cleaning = [("by day", gains[0]), ("by night", gains[1])]
+                .map(|(damage, gain)| CleaningScore { damage: damage.to_owned(), ..score(false, gain) });
+            let card = Card { id: id.to_owned(), grade, cleaning: cleaning.into(), ..stand_in::cleaner_card() };
+            Model::with_network(card, Arc::new(Repeat { factor: 1 }))
+        };
+        let suggested = |fine| {
+            let draft = measured("camera-noise-draft", Grade::Draft, [8.0, 8.0]);
+            let shelf = Shelf::of(vec![draft, measured("camera-noise-fine", Grade::Fine, fine)]);
+            denoiser(false, &shelf).map(|(card, _)| card.grade)
+        };
+        assert_eq!(suggested([9.0, 7.95]), Some(Grade::Fine));
+        assert_eq!(suggested([9.0, 7.6]), Some(Grade::Draft), "though its mean is better");
     }
 
     #[test]
