@@ -1,9 +1,10 @@
 import pytest
 import torch
 
-from dettaglio_foundry.network import LEVEL, Cleaner, Enlarger, OnCanvas, Restorer, calm, start_from
+from dettaglio_foundry.network import LEVEL, Cleaner, Enlarger, OnCanvas, Restorer, Surroundings, calm, start_from
 
 LARGE = torch.rand(1, 3, 40, 44, generator=torch.Generator().manual_seed(1))
+CANVAS = torch.rand(1, 3, 40, 48, generator=torch.Generator().manual_seed(2))
 
 
 @pytest.mark.parametrize("factor", [2, 4])
@@ -59,19 +60,40 @@ def test_a_deeper_one_is_no_start():
 def test_a_restorer_starts_as_a_cleaner_that_is_always_told_the_same():
     cleaner = Cleaner(6, 2).eval()
     restorer = start_from(Restorer(6, 4), cleaner.state_dict())
-    told = torch.rand(1, 3, 40, 44)
-    level = torch.full((1, 1, 40, 44), LEVEL)
+    told = torch.rand(1, 3, 40, 48)
+    level = torch.full((1, 1, 40, 48), LEVEL)
     inside = (..., slice(12, -12), slice(12, -12))  # at the edge, a bias is told where zeros would be
     with torch.no_grad():
-        assert torch.allclose(restorer(LARGE, told)[inside], cleaner(LARGE, level)[inside], atol=1e-5)
+        assert torch.allclose(restorer(CANVAS, told)[inside], cleaner(CANVAS, level)[inside], atol=1e-5)
+
+
+def test_a_restorer_that_never_looked_around_starts_with_its_answers_and_learns_to():
+    earlier = Restorer(6, 4)
+    told = torch.rand(1, 3, 40, 48)
+    blind = {name: value for name, value in earlier.state_dict().items() if not name.startswith("surroundings")}
+    restorer = start_from(Restorer(6, 4), blind)
+    with torch.no_grad():
+        assert torch.equal(restorer(CANVAS, told), earlier(CANVAS, told)), "they add nothing yet"
+    restorer(CANVAS, told).square().mean().backward()
+    assert restorer.surroundings.from_half.weight.grad.abs().max() > 0
+
+
+def test_what_lies_four_times_as_far_is_seen_at_half_and_at_a_quarter_of_the_resolution():
+    net = Surroundings(6)
+    torch.nn.init.normal_(net.from_half.weight)
+    changed = torch.zeros(1, 6, 64, 64)
+    changed[..., 32, 32] = 1
+    columns = felt(net, torch.zeros_like(changed), changed).any(0).nonzero().flatten()
+    assert columns.min() <= 32 - 20 and columns.max() >= 32 + 20
 
 
 def test_on_its_canvas_a_restorer_knows_the_places():
     net = Restorer(4, 2)
-    whole = OnCanvas(net, 44, 40)
-    scale = torch.full((1, 1, 40, 44), 0.4)
-    across = (torch.arange(44) + 0.5) / 44 * 2 - 1
+    torch.nn.init.normal_(net.surroundings.from_half.weight)
+    whole = OnCanvas(net, 48, 40)
+    scale = torch.full((1, 1, 40, 48), 0.4)
+    across = (torch.arange(48) + 0.5) / 48 * 2 - 1
     down = (torch.arange(40) + 0.5) / 40 * 2 - 1
-    place = torch.stack([across.expand(40, 44), down[:, None].expand(40, 44)])[None]
+    place = torch.stack([across.expand(40, 48), down[:, None].expand(40, 48)])[None]
     with torch.no_grad():
-        assert torch.allclose(whole(LARGE, scale), net(LARGE, torch.cat([place, scale], 1)), atol=1e-6)
+        assert torch.allclose(whole(CANVAS, scale), net(CANVAS, torch.cat([place, scale], 1)), atol=1e-6)

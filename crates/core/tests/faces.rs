@@ -99,6 +99,37 @@ fn everybody_in_a_group_is_found_where_they_are(finder: Finder, #[case] eyes: f3
     assert!(found.windows(2).all(|pair| pair[0].eyes() >= pair[1].eyes()), "the largest first");
 }
 
+/// Four rows of ten of the kept people, some of them twice, as small as on a school photograph.
+#[rstest]
+fn a_crowd_of_forty_is_found(finder: Finder) {
+    let names: Vec<String> = (1001..=1023).map(|n| format!("{n}-0")).collect();
+    let names: Vec<&str> = names.iter().map(String::as_str).collect();
+    let rows = [&names[..10], &names[10..20], &names[13..], &names[..10]];
+    let groups: Vec<(Planes, Vec<Face>)> = rows.iter().map(|row| group(row, 26.0)).collect();
+    let width = groups.iter().map(|(planes, _)| planes.size().width).max().unwrap();
+    let height: u32 = groups.iter().map(|(planes, _)| planes.size().height).sum();
+    let size = Size::new(width, height);
+    let mut crowd = Planes::from_values(size, vec![0.5; 3 * size.area() as usize]);
+    let mut top = 0;
+    for (planes, _) in &groups {
+        crowd.paste(planes, planes.size().whole(), 0, top);
+        top += planes.size().height;
+    }
+    let found = finder.find(&Original::from_planes(&crowd)).unwrap();
+    assert!((38..=40).contains(&found.len()), "{} of 40", found.len());
+}
+
+#[rstest]
+#[case::in_the_dark(0.12, 0.0)]
+#[case::in_glare(1.8, 0.2)]
+fn faces_are_found_in_any_light(finder: Finder, #[case] gain: f32, #[case] more: f32) {
+    let (picture, due) = group(&PEOPLE[..3], 40.0);
+    let lit = picture.values().iter().map(|v| (v * gain + more).clamp(0.0, 1.0)).collect();
+    let found = finder.find(&Original::from_planes(&Planes::from_values(picture.size(), lit))).unwrap();
+    let seen = due.iter().filter(|due| found.iter().any(|found| off(found, due) < 0.2)).count();
+    assert!(seen >= 2, "{seen} of 3");
+}
+
 #[rstest]
 #[case(1)]
 #[case(2)]

@@ -5,8 +5,8 @@
 //! ```
 //!
 //! A demo picture at factor 4 and at 100 % of the print in a window of 1280 x 800, with the models that are asked for by
-//! a treatment of each kind; each round starts from a server that never computed any of it. Times are taken in the page,
-//! from the action to the frame in which the last tile of the view is there.
+//! a treatment of each kind, and a picture of two megapixels seen whole; each round starts from a server that never computed
+//! any of it. Times are taken in the page, from the action to the frame in which the last tile of the view is there.
 
 #[path = "../tests/browsers/browser/mod.rs"]
 mod browser;
@@ -66,21 +66,35 @@ struct Bench {
     client: reqwest::Client,
 }
 
+/// What is asked of the models.
+#[derive(Clone, Copy)]
+struct Asked {
+    grade: &'static str,
+    clean: bool,
+}
+
+impl Asked {
+    /// Milliseconds that a view may take, the first tile and all of it.
+    fn aims(self) -> (&'static str, &'static str) {
+        if self.clean { ("400", "2000") } else { ("200", "500") }
+    }
+}
+
 impl Bench {
-    async fn start(database: &TestServer, folder: &tempfile::TempDir) -> Self {
+    async fn start(database: &TestServer, folder: &tempfile::TempDir, picture: &str) -> Self {
         let service = service(folder, database, false).await;
-        let picture = std::fs::read(project().join("demo/pictures/vases-on-the-sill.jpg")).expect("the demo's picture");
-        let original = order_with(&service, "Room 2", "vases.jpg", picture).await;
+        let bytes = std::fs::read(project().join("demo/pictures").join(picture)).expect("the demo's picture");
+        let original = order_with(&service, "Room 2", picture, bytes).await;
         let client = reqwest::Client::new();
         Self { page: Browser::start().await, service, original, client }
     }
 
     /// Asks for a treatment, as the interface remembers it.
-    async fn ask(&self, clean: bool) -> Value {
+    async fn ask(&self, Asked { grade, clean }: Asked) -> Value {
         let base = format!("http://{}/api/v1/originals/{}", self.service.address, self.original);
         let mut wish: Value = self.client.get(format!("{base}/wish")).send().await.unwrap().json().await.unwrap();
         wish["target"] = json!({ "by": "factor", "factor": 4 });
-        wish["enlarge"] = json!({ "by": "learned", "subject": "everyday", "grade": "draft", "strength": 1 });
+        wish["enlarge"] = json!({ "by": "learned", "subject": "everyday", "grade": grade, "strength": 1 });
         if !clean {
             wish["clean"] = json!({});
         }
@@ -128,10 +142,11 @@ fn complete(found: &Value) -> f64 {
 }
 
 /// One treatment from a cold server: a fresh part of the picture at 100 %, pans, sliders, the whole.
-async fn treatment(database: &TestServer, clean: bool) {
+async fn treatment(database: &TestServer, asked: Asked) {
     let folder = tempfile::tempdir().unwrap();
-    let bench = Bench::start(database, &folder).await;
-    let plan = bench.ask(clean).await;
+    let bench = Bench::start(database, &folder, "vases-on-the-sill.jpg").await;
+    let plan = bench.ask(asked).await;
+    let (first_aim, aim) = asked.aims();
     println!("\n{}\n\n| what | ms | aim |\n|---|---|---|", plan["description"].as_str().unwrap_or("?"));
     bench.open(&plan).await;
     // Far away from what the opening computed.
@@ -143,8 +158,8 @@ async fn treatment(database: &TestServer, clean: bool) {
         )
         .await;
     row("first true pixels of the original", first["plain"].as_f64().unwrap_or(f64::NAN), "100");
-    row("first model tile", first["model"].as_f64().unwrap_or(f64::NAN), if clean { "400" } else { "200" });
-    row("view complete", complete(&first), if clean { "2000" } else { "500" });
+    row("first model tile", first["model"].as_f64().unwrap_or(f64::NAN), first_aim);
+    row("view complete", complete(&first), aim);
     row(
         "after a pan by the view's height",
         complete(&bench.watch("for (let i = 0; i < 8; i++) key('ArrowDown')").await),
@@ -187,10 +202,29 @@ async fn treatment(database: &TestServer, clean: bool) {
     bench.service.stop().await;
 }
 
+/// A picture of two megapixels, seen whole when nothing of it was computed.
+async fn whole(database: &TestServer, asked: Asked) {
+    let folder = tempfile::tempdir().unwrap();
+    let bench = Bench::start(database, &folder, "furnace-hall.jpg").await;
+    let plan = bench.ask(asked).await;
+    bench.open(&plan).await;
+    let found = bench.watch("key('f')").await;
+    println!("\n{}\n\n| what | ms | aim |\n|---|---|---|", plan["description"].as_str().unwrap_or("?"));
+    row("two megapixels seen whole: first tile", found["model"].as_f64().unwrap_or(f64::NAN), "");
+    row("two megapixels seen whole: complete", complete(&found), "6000");
+    bench.page.close().await;
+    bench.service.stop().await;
+}
+
 #[tokio::main]
 async fn main() {
     let database = TestServer::shared();
-    for clean in [false, true] {
-        treatment(&database, clean).await;
+    let [draft, cleaned, fine] =
+        [("draft", false), ("draft", true), ("fine", true)].map(|(grade, clean)| Asked { grade, clean });
+    for asked in [draft, cleaned, fine] {
+        treatment(&database, asked).await;
+    }
+    for asked in [draft, fine] {
+        whole(&database, asked).await;
     }
 }

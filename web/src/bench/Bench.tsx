@@ -47,7 +47,7 @@ import { cleanLine } from "./cards/CleanCard";
 import { choiceText } from "./cards/EnlargeCard";
 import { KERNEL_NAMES, type Pane, type Source, filledUp, linesUp, paneView, plainName } from "./panes";
 import { around, drawnFace, ownFaces } from "./faces";
-import { SpotsMenu, pinned, useSpots } from "./spots";
+import { SpotsMenu, openingSpot, pinned, useSpots } from "./spots";
 import { type Scope, changeArea, changeIn, letters, stepsIn, switched, treatmentOf } from "./treatments";
 import { NOTHING_CLEANED, PLAIN_FRAME, type WishControl, useWish } from "./wish";
 
@@ -331,14 +331,18 @@ function LightTable(props: {
     nowQuery,
     blend: !map && blend && low && high ? { low, high, share: blend.share, settled } : undefined,
   };
-  const panes = filledUp(chosen, wish, Math.max(PANES[layout], 2));
+  const panes = filledUp(
+    chosen,
+    wish,
+    results.filter((result) => linesUp(result, plan, wish)),
+    Math.max(PANES[layout], 2),
+  );
   const views = panes.map((pane) => paneView(pane, source));
 
   const described = JSON.stringify(views.map((v) => v.candidate));
-  // The first of the spots that the picture came with; those that are pinned later move nothing.
+  // The first of the spots that the picture came with, or the eyes where nobody pinned any; those that are pinned later move nothing.
   const [first, setFirst] = useState<{ of: number; spot?: Spot }>();
-  if (spots.known && first?.of !== original.id)
-    setFirst({ of: original.id, spot: spots.suggested ? undefined : spots.spots[0] });
+  if (spots.known && first?.of !== original.id) setFirst({ of: original.id, spot: openingSpot(spots) });
   const opening = first?.of === original.id ? first.spot : undefined;
   const subject = useMemo(() => {
     const { width, height } = original.facts.size;

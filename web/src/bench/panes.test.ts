@@ -44,17 +44,22 @@ const source: Source = {
 };
 
 describe("panes", () => {
-  it("fill up with the other treatments, then with the original in other ways", () => {
+  it("fill up with the other treatments, finished files, and the original in other ways", () => {
     const first: Pane[] = [{ show: "plain", kernel: "bicubic" }, { show: "now" }];
-    expect(filledUp(first, wish, 2)).toEqual(first);
-    expect(filledUp(first, wish, 6).slice(2)).toEqual([
+    expect(filledUp(first, wish, [], 2)).toEqual(first);
+    expect(filledUp(first, wish, [], 6).slice(2)).toEqual([
       { show: "letter", letter: "A" },
       { show: "letter", letter: "D" },
       { show: "plain", kernel: "nearest" },
       { show: "plain", kernel: "lanczos3" },
     ]);
+    const alone = { ...wish, alternatives: [] };
+    expect(filledUp(first, alone, [{ id: 7 }], 4).slice(2)).toEqual([
+      { show: "result", id: 7 },
+      { show: "plain", kernel: "nearest" },
+    ]);
     const chosen: Pane[] = [...first, { show: "plain", kernel: "nearest" }];
-    expect(filledUp(chosen, { ...wish, alternatives: [] }, 6)).toHaveLength(6);
+    expect(filledUp(chosen, alone, [], 6)).toHaveLength(6);
   });
 
   it("show tiles of what they are to show, all under the sheet's coordinates", () => {

@@ -25,12 +25,14 @@ const SPARE: Pane[] = [
   { show: "plain", kernel: "lanczos3" },
 ];
 
-/** As many panes as are needed: those that were chosen, then the other treatments, then the original in other ways. */
-export function filledUp(chosen: Pane[], wish: Wish, count: number): Pane[] {
+/** As many panes as are needed: those that were chosen, then the other treatments, finished files, and the original in other ways. */
+export function filledUp(chosen: Pane[], wish: Wish, results: Pick<Enlargement, "id">[], count: number): Pane[] {
   const other = letters(wish).filter((letter) => letter !== (wish.letter ?? "A"));
   const panes = [...chosen];
   const same = (a: Pane) => (b: Pane) => JSON.stringify(a) === JSON.stringify(b);
-  for (const next of [...other.map((letter): Pane => ({ show: "letter", letter })), ...SPARE]) {
+  const others = other.map((letter): Pane => ({ show: "letter", letter }));
+  const finished = results.map(({ id }): Pane => ({ show: "result", id }));
+  for (const next of [...others, ...finished, ...SPARE]) {
     if (panes.length >= count) break;
     if (!panes.some(same(next))) panes.push(next);
   }

@@ -9,6 +9,9 @@ import type { Point } from "../stage/tools";
 
 export const MOST_SPOTS = 8;
 
+/** What the picture's own suggestion calls the eyes of the largest face. */
+const SUGGESTED_EYES = "Eyes";
+
 export interface SpotsControl {
   spots: Spot[];
   /** Whether they are known by now. */
@@ -40,6 +43,11 @@ export function useSpots(original: Original): SpotsControl {
       }
     },
   };
+}
+
+/** Where a picture opens: at the first spot that was pinned; at a face, which is what people look at first; else where it is liveliest. */
+export function openingSpot({ spots, suggested }: Pick<SpotsControl, "spots" | "suggested">): Spot | undefined {
+  return suggested ? spots.find((spot) => spot.name === SUGGESTED_EYES) : spots[0];
 }
 
 /** With a spot more at a place of the original; named by its number until the person names it. */

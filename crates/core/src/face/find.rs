@@ -5,8 +5,8 @@
 //! drops what is none, and says where eyes and mouth are. Both files are the ones of their packages, with their licences.
 //!
 //! The cascade takes about 1.2 s for a megapixel on two busy cores, so a large picture is looked at smaller: whole at
-//! 1.5 megapixels; where that shows a face, once more at 6 for smaller ones. Where it shows none, the picture may lie on
-//! its side: the other three ways up are tried at 0.5.
+//! 1.5 megapixels; where that shows a face, once more at 6 for smaller ones. Where it shows none, faces may lie in the dark or in
+//! glare, or the picture on its side: it is looked at in an even light, and the other three ways up, at 0.5.
 
 use std::io::Cursor;
 use std::path::Path;
@@ -40,8 +40,8 @@ const FIRST_LOOK: f64 = 1.5e6;
 /// Pixels of the copy that is looked at for small faces once there is a face.
 const SECOND_LOOK: f64 = 6e6;
 
-/// Pixels of the copies for the other ways up.
-const TURNED_LOOK: f64 = 0.5e6;
+/// Pixels of the copies in an even light and for the other ways up.
+const OTHER_LOOK: f64 = 0.5e6;
 
 /// The cascade's score from which on a find is worth a second look.
 const LEAST_SCORE: f64 = 0.5;
@@ -54,6 +54,19 @@ const SURE_SCORE: f64 = 6.0;
 
 /// Side of the landmark network's input.
 const LOOK: u32 = 48;
+
+/// A square whose mean lies in here is shown to the landmark network as it is; darker and lighter ones are brought to a usual light
+/// first, which it was never shown faces without.
+const USUAL_LIGHT: std::ops::RangeInclusive<f32> = 0.22..=0.75;
+
+/// Mean and standard deviation of a face in a usual light.
+const EVENED: (f32, f32) = (0.45, 0.17);
+
+/// Side of the surroundings whose light is evened out, as a share of the picture's shorter edge.
+const SURROUNDINGS: f64 = 0.3;
+
+/// Less contrast than this, two levels of 8 bits, is noise rather than a picture.
+const LEAST_CONTRAST: f32 = 2.0 / 255.0;
 
 /// The squares around a find that are looked at first, as shares of its side.
 const ROUGH: [f64; 3] = [0.75, 0.9, 1.05];
@@ -84,6 +97,14 @@ impl std::fmt::Debug for Finder {
 struct Find {
     face: Face,
     score: f64,
+}
+
+/// How a picture is looked at.
+#[derive(Clone, Copy, PartialEq)]
+enum Light {
+    AsItIs,
+    /// Everywhere of the same brightness and contrast.
+    Even,
 }
 
 /// What the landmark network says of a square.
@@ -132,23 +153,23 @@ impl Finder {
 
     /// The faces of an original, the largest first.
     pub fn find(&self, original: &Original) -> Result<Vec<Face>, ModelError> {
-        let mut finds = self.look(original, 0, FIRST_LOOK)?;
+        let mut finds = self.look(original, 0, Light::AsItIs, FIRST_LOOK)?;
         if finds.is_empty() {
-            for turns in [1, 3, 2] {
-                finds = self.look(original, turns, TURNED_LOOK)?;
+            for (turns, light) in [(0, Light::Even), (1, Light::AsItIs), (3, Light::AsItIs), (2, Light::AsItIs)] {
+                finds = self.look(original, turns, light, OTHER_LOOK)?;
                 if !finds.is_empty() {
-                    finds.extend(self.look(original, turns, FIRST_LOOK)?);
+                    finds.extend(self.look(original, turns, light, FIRST_LOOK)?);
                     break;
                 }
             }
         } else if original.size().area() as f64 > 1.5 * FIRST_LOOK {
-            finds.extend(self.look(original, 0, SECOND_LOOK)?);
+            finds.extend(self.look(original, 0, Light::AsItIs, SECOND_LOOK)?);
         }
         Ok(apart(finds))
     }
 
     /// Faces that are upright after so many quarter turns, seen at no more than `most` pixels.
-    fn look(&self, original: &Original, quarter_turns: u8, most: f64) -> Result<Vec<Find>, ModelError> {
+    fn look(&self, original: &Original, quarter_turns: u8, light: Light, most: f64) -> Result<Vec<Find>, ModelError> {
         let framed = Framed::new(original, Frame { quarter_turns, ..Frame::default() }).expect("a whole picture");
         let whole = framed.size();
         let scale = (most / whole.area() as f64).sqrt().min(1.0);
@@ -157,7 +178,11 @@ impl Finder {
         if size.short_edge() < LEAST_SIDE {
             return Ok(Vec::new());
         }
-        let grey = grey(&framed, size);
+        let mut grey = grey(&framed, size);
+        if light == Light::Even {
+            even_out(&mut grey, size);
+        }
+        let grey: Vec<u8> = grey.into_iter().map(|v| (v * 255.0).round().clamp(0.0, 255.0) as u8).collect();
         let mut cascade = rustface::create_detector_with_model(self.cascade.clone());
         cascade.set_min_face_size(LEAST_SIDE);
         cascade.set_score_thresh(LEAST_SCORE);
@@ -216,7 +241,9 @@ impl Finder {
             let map = Affine { xx: step, yy: step, x0, y0, ..Affine::IDENTITY };
             let Some(part) = super::bounds(&map, side, side, size) else { continue };
             let look = Size::new(LOOK, LOOK).whole();
-            seen.extend(seen_through(&map, &picture.pull(part), (part.x, part.y), look).into_values());
+            let mut values = seen_through(&map, &picture.pull(part), (part.x, part.y), look).into_values();
+            in_usual_light(&mut values);
+            seen.extend(values);
             inside.push((square, x0, y0));
         }
         let answers = self.ask(&seen, inside.len())?;
@@ -259,14 +286,60 @@ impl Finder {
     }
 }
 
+/// Brings what lies in the dark or in glare to a usual light, with the contrast of one.
+fn in_usual_light(values: &mut [f32]) {
+    let count = values.len() as f32;
+    let mean = values.iter().sum::<f32>() / count;
+    if USUAL_LIGHT.contains(&mean) {
+        return;
+    }
+    let spread = (values.iter().map(|v| (v - mean).powi(2)).sum::<f32>() / count).sqrt();
+    values.iter_mut().for_each(|v| *v = evened(*v, mean, spread).clamp(0.0, 1.0));
+}
+
+/// A value among others of this mean and standard deviation, as it would be in a usual light.
+fn evened(value: f32, mean: f32, spread: f32) -> f32 {
+    EVENED.0 + (value - mean) * EVENED.1 / spread.max(LEAST_CONTRAST)
+}
+
+/// Gives every place of a picture the brightness and the contrast of a face in a usual light.
+fn even_out(grey: &mut [f32], size: Size) {
+    let (width, height) = (size.width as usize, size.height as usize);
+    let reach = ((f64::from(size.short_edge()) * SURROUNDINGS / 2.0) as usize).max(1);
+    // Sums of values and of squares over all that lies above and to the left.
+    let mut sums = vec![(0.0_f64, 0.0_f64); (width + 1) * (height + 1)];
+    for y in 0..height {
+        let mut row = (0.0, 0.0);
+        for x in 0..width {
+            let value = f64::from(grey[y * width + x]);
+            row = (row.0 + value, row.1 + value * value);
+            let above = sums[y * (width + 1) + x + 1];
+            sums[(y + 1) * (width + 1) + x + 1] = (above.0 + row.0, above.1 + row.1);
+        }
+    }
+    for y in 0..height {
+        let (top, bottom) = (y.saturating_sub(reach), (y + reach + 1).min(height));
+        for x in 0..width {
+            let (left, right) = (x.saturating_sub(reach), (x + reach + 1).min(width));
+            let at = |x: usize, y: usize| sums[y * (width + 1) + x];
+            let (a, b, c, d) = (at(left, top), at(right, top), at(left, bottom), at(right, bottom));
+            let count = ((right - left) * (bottom - top)) as f64;
+            let mean = (d.0 - b.0 - c.0 + a.0) / count;
+            let variance = (d.1 - b.1 - c.1 + a.1) / count - mean * mean;
+            let value = &mut grey[y * width + x];
+            *value = evened(*value, mean as f32, variance.max(0.0).sqrt() as f32);
+        }
+    }
+}
+
 /// Brightness of a picture brought down to `size`, row by row of blocks so that little is held at once.
-fn grey(framed: &Framed<'_>, size: Size) -> Vec<u8> {
+fn grey(framed: &Framed<'_>, size: Size) -> Vec<f32> {
     const ROWS: u32 = 128;
     let mut grey = Vec::with_capacity(size.area() as usize);
     for y in (0..size.height).step_by(ROWS as usize) {
         let rows = ROWS.min(size.height - y);
         let planes: Planes = area_mean(framed, size, Region::new(0, y, size.width, rows));
-        grey.extend(planes.luminance().into_iter().map(|v| (v * 255.0).round().clamp(0.0, 255.0) as u8));
+        grey.extend(planes.luminance());
     }
     grey
 }
@@ -304,6 +377,20 @@ mod tests {
         let kept =
             apart(vec![find(face(100.0, 30.0), 5.0), find(face(104.0, 32.0), 9.0), find(face(300.0, 60.0), 2.0)]);
         assert_eq!(kept, [face(300.0, 60.0), face(104.0, 32.0)]);
+    }
+
+    #[test]
+    fn in_an_even_light_shade_and_glare_look_alike() {
+        let size = Size::new(120, 60);
+        let pattern = |x: u32| if x / 4 % 2 == 0 { 1.0 } else { 0.0 };
+        // The left half in the dark, the right half in glare.
+        let value = |i: u32| if i % 120 < 60 { 0.02 + 0.03 * pattern(i % 120) } else { 0.8 + 0.2 * pattern(i % 120) };
+        let mut grey: Vec<f32> = (0..120 * 60).map(value).collect();
+        even_out(&mut grey, size);
+        let apart = |x: usize| grey[30 * 120 + x + 4] - grey[30 * 120 + x];
+        let (dark, light) = (apart(20), apart(92));
+        assert!(dark.abs() > 0.25 && light.abs() > 0.25, "{dark} {light}");
+        assert!((dark.abs() - light.abs()).abs() < 0.05, "{dark} {light}");
     }
 
     #[test]

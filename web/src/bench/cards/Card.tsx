@@ -3,14 +3,17 @@
 import { Box, ButtonBase, Popover, Typography } from "@mui/material";
 import { type ReactNode, useState } from "react";
 
+/** Characters of a state that are always shown in full, as far as the rail has room for them. */
+const SHORT = 16;
+
 export function Card(props: {
   name: string;
   state: ReactNode;
-  grow?: number;
   /** The controls; those that lead elsewhere close the card. */
   children: ReactNode | ((close: () => void) => ReactNode);
 }) {
   const [anchor, setAnchor] = useState<HTMLElement | null>(null);
+  const wordy = typeof props.state === "string" ? Math.max(0, props.state.length - SHORT) : 1;
   return (
     <>
       <ButtonBase
@@ -18,7 +21,8 @@ export function Card(props: {
         aria-expanded={anchor !== null}
         onClick={(e) => setAnchor(e.currentTarget)}
         sx={{
-          flex: props.grow ?? 1,
+          // As wide as what it says; where there is no room for all, the wordiest give way.
+          flex: `1 ${wordy} auto`,
           minWidth: 84,
           px: 1.5,
           py: 1,

@@ -82,7 +82,7 @@ export function CleanCard(props: {
     cleaners(level).length === 0 ? "There is no model for this on the shelf yet." : undefined;
 
   return (
-    <Card name="Clean" state={cleanLine(clean)} grow={1.3}>
+    <Card name="Clean" state={cleanLine(clean)}>
       <Stack spacing={1} sx={{ width: 388, maxHeight: "70vh", overflowY: "auto" }}>
         <Part name="Noise" on={noise != null} onSwitch={switchNoise} unavailable={none("noise")}>
           {noise && (

@@ -49,7 +49,7 @@ export function EnlargeCard(props: {
   );
   const suggested = props.suggestion?.recipe.enlarge;
   return (
-    <Card name="Enlarge" state={choiceText(choice, models, props.plan)} grow={1.2}>
+    <Card name="Enlarge" state={choiceText(choice, models, props.plan)}>
       <Stack spacing={1.5} sx={{ width: 388 }}>
         <TextField select label="Enlarge with" value={value} onChange={(e) => choose(e.target.value)}>
           {families.map((card) => (

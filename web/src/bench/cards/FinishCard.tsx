@@ -44,7 +44,7 @@ export function FinishCard(props: {
   const usual = { strength: 0.5, width: 1, halo_guard: 0.8, leave_flat: 0.8, leave_skin: 0 };
   const level = props.reading?.reading.noise.level;
   return (
-    <Card name="Finish" state={finishLine(finish)} grow={1.3}>
+    <Card name="Finish" state={finishLine(finish)}>
       <Stack spacing={1} sx={{ width: 388 }}>
         {props.faces > 0 && (
           <Tooltip title="Eyes, brows, lashes, lips and hair crisp, skin left as skin">

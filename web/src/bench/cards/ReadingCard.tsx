@@ -45,7 +45,7 @@ export function ReadingCard(props: { original: Original; reading?: Reading; onRe
   const faces = useFaces(original.id);
   const megapixels = (facts.size.width * facts.size.height) / 1e6;
   return (
-    <Card name="Reading" state={readingLine(reading)} grow={1.2}>
+    <Card name="Reading" state={readingLine(reading)}>
       <Box sx={{ width: 388 }}>
         <Stack spacing={0.5} sx={{ mb: 1.5 }}>
           {reading?.conclusion.map((sentence) => (

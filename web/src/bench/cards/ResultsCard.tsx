@@ -9,7 +9,7 @@ import { Card } from "./Card";
 export function ResultsCard({ results }: { results: Enlargement[] }) {
   const state = results.length === 0 ? "none yet" : `${results.length}, latest ${bytes(results[0]?.bytes ?? 0)}`;
   return (
-    <Card name="Results" state={state} grow={0.9}>
+    <Card name="Results" state={state}>
       {results.length === 0 ? (
         <Typography variant="body2" sx={{ width: 260 }}>
           Nothing was made of this picture yet. Run makes the file; it then appears here.
