@@ -108,6 +108,7 @@ def main() -> None:
     guard = f" with {config.guard_weight} of what is made worse" if config.guard_weight else ""
     scales = f", photographs made {min(config.divisors)} to {max(config.divisors)} times smaller" if len(config.divisors) > 1 else ""
     light = f", {config.recoloured:.0%} of the patches in another light" if config.recoloured else ""
+    around = ", and some at half and at a quarter of the resolution" if config.kind == "face" else ""
     card = {
         "id": config.id,
         "name": config.name,
@@ -122,7 +123,7 @@ def main() -> None:
         "parameters": sum(p.numel() for p in net.parameters()),
         "licence": LICENCE,
         "training_data": CREDITS + [RENDERED[source] for source in config.patches if source in RENDERED],
-        "recipe": f"{config.channels} channels, {config.blocks} inner 3x3 convolutions; Charbonnier loss{texture}{tone}{guard}, Adam; {history}{scales}{light}{blend}",
+        "recipe": f"{config.channels} channels, {config.blocks} inner 3x3 convolutions{around}; Charbonnier loss{texture}{tone}{guard}, Adam; {history}{scales}{light}{blend}",
         "made_on": datetime.date.today().isoformat(),
         "weaknesses": config.weaknesses,
         "scores": [],
