@@ -2,31 +2,31 @@ import { describe, expect, it } from "vitest";
 import type { Spot } from "../api/client";
 import { MOST_SPOTS, openingSpot, pinned } from "./spots";
 
-const spot = (name: string, x = 10, y = 20): Spot => ({ name, x, y });
+const SIZE = { width: 100, height: 50 };
 
-describe("a picture opens", () => {
-  it("at the first spot that somebody pinned", () => {
-    expect(openingSpot({ suggested: false, spots: [spot("The rim"), spot("Eyes")] })?.name).toBe("The rim");
+describe("a pinned spot", () => {
+  it("lies in the picture and has a name that is free", () => {
+    const one = pinned([{ name: "Spot 2", x: 1, y: 1 }], { x: 120, y: -3 }, SIZE);
+    expect(one[1]).toEqual({ name: "Spot 3", x: 100, y: 0 });
   });
 
-  it("at the eyes where nobody pinned any, and else where it is liveliest", () => {
-    expect(openingSpot({ suggested: true, spots: [spot("Lettering"), spot("Eyes")] })?.name).toBe("Eyes");
-    expect(openingSpot({ suggested: true, spots: [spot("Strongest edge")] })).toBeUndefined();
-    expect(openingSpot({ suggested: true, spots: [] })).toBeUndefined();
+  it("is not one too many", () => {
+    let spots = pinned([], { x: 1, y: 1 }, SIZE);
+    for (let i = 0; i < 20; i++) spots = pinned(spots, { x: i, y: i }, SIZE);
+    expect(spots).toHaveLength(MOST_SPOTS);
   });
 });
 
-describe("a pinned spot", () => {
-  const size = { width: 100, height: 50 };
+describe("a picture opens", () => {
+  const spots = (...names: string[]) => names.map((name): Spot => ({ name, x: 10, y: 20 }));
 
-  it("lies in the picture and takes the first name that is free", () => {
-    const spots = pinned([spot("Spot 2")], { x: -5, y: 80 }, size);
-    expect(spots[1]).toEqual({ name: "Spot 3", x: 0, y: 50 });
-    expect(pinned([], { x: 7, y: 8 }, size)).toEqual([{ name: "Spot 1", x: 7, y: 8 }]);
+  it("at the first spot that somebody pinned", () => {
+    expect(openingSpot({ suggested: false, spots: spots("The rim", "Eyes") })?.name).toBe("The rim");
   });
 
-  it("is one too many after the eighth", () => {
-    const full = Array.from({ length: MOST_SPOTS }, (_, i) => spot(`Spot ${i + 1}`));
-    expect(pinned(full, { x: 1, y: 1 }, size)).toBe(full);
+  it("at the eyes where nobody pinned any, and else where it is liveliest", () => {
+    expect(openingSpot({ suggested: true, spots: spots("Lettering", "Eyes") })?.name).toBe("Eyes");
+    expect(openingSpot({ suggested: true, spots: spots("Strongest edge") })).toBeUndefined();
+    expect(openingSpot({ suggested: true, spots: [] })).toBeUndefined();
   });
 });

@@ -24,6 +24,7 @@ use crate::frame::{Frame, Framed};
 use crate::hash::ContentHash;
 use crate::model::{Engine, ModelError};
 use crate::picture::{Original, Planes, Region, Size};
+use crate::plane::box_mean;
 
 /// The cascade's file, in the folder of face models, and its SHA-256.
 const CASCADE: (&str, &str) = ("finder.bin", "c4619d066ed35e84d9a8e842860b0dff567aba0cbb139881075538761db3ff5d");
@@ -55,8 +56,8 @@ const SURE_SCORE: f64 = 6.0;
 /// Side of the landmark network's input.
 const LOOK: u32 = 48;
 
-/// A square whose mean lies in here is shown to the landmark network as it is; darker and lighter ones are brought to a usual light
-/// first, which it was never shown faces without.
+/// A square whose mean lies in here is shown to the landmark network as it is; darker and lighter ones are brought to the light that it
+/// knows faces in first.
 const USUAL_LIGHT: std::ops::RangeInclusive<f32> = 0.22..=0.75;
 
 /// Mean and standard deviation of a face in a usual light.
@@ -304,31 +305,12 @@ fn evened(value: f32, mean: f32, spread: f32) -> f32 {
 
 /// Gives every place of a picture the brightness and the contrast of a face in a usual light.
 fn even_out(grey: &mut [f32], size: Size) {
-    let (width, height) = (size.width as usize, size.height as usize);
-    let reach = ((f64::from(size.short_edge()) * SURROUNDINGS / 2.0) as usize).max(1);
-    // Sums of values and of squares over all that lies above and to the left.
-    let mut sums = vec![(0.0_f64, 0.0_f64); (width + 1) * (height + 1)];
-    for y in 0..height {
-        let mut row = (0.0, 0.0);
-        for x in 0..width {
-            let value = f64::from(grey[y * width + x]);
-            row = (row.0 + value, row.1 + value * value);
-            let above = sums[y * (width + 1) + x + 1];
-            sums[(y + 1) * (width + 1) + x + 1] = (above.0 + row.0, above.1 + row.1);
-        }
-    }
-    for y in 0..height {
-        let (top, bottom) = (y.saturating_sub(reach), (y + reach + 1).min(height));
-        for x in 0..width {
-            let (left, right) = (x.saturating_sub(reach), (x + reach + 1).min(width));
-            let at = |x: usize, y: usize| sums[y * (width + 1) + x];
-            let (a, b, c, d) = (at(left, top), at(right, top), at(left, bottom), at(right, bottom));
-            let count = ((right - left) * (bottom - top)) as f64;
-            let mean = (d.0 - b.0 - c.0 + a.0) / count;
-            let variance = (d.1 - b.1 - c.1 + a.1) / count - mean * mean;
-            let value = &mut grey[y * width + x];
-            *value = evened(*value, mean as f32, variance.max(0.0).sqrt() as f32);
-        }
+    let width = size.width as usize;
+    let reach = (f64::from(size.short_edge()) * SURROUNDINGS / 2.0) as usize;
+    let squares: Vec<f32> = grey.iter().map(|v| v * v).collect();
+    let (means, mean_squares) = (box_mean(grey, width, reach), box_mean(&squares, width, reach));
+    for ((value, mean), mean_square) in grey.iter_mut().zip(means).zip(mean_squares) {
+        *value = evened(*value, mean, (mean_square - mean * mean).max(0.0).sqrt());
     }
 }
 
