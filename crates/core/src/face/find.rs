@@ -364,7 +364,7 @@ mod tests {
     #[test]
     fn in_an_even_light_shade_and_glare_look_alike() {
         let size = Size::new(120, 60);
-        let pattern = |x: u32| if x / 4 % 2 == 0 { 1.0 } else { 0.0 };
+        let pattern = |x: u32| if (x / 4).is_multiple_of(2) { 1.0 } else { 0.0 };
         // The left half in the dark, the right half in glare.
         let value = |i: u32| if i % 120 < 60 { 0.02 + 0.03 * pattern(i % 120) } else { 0.8 + 0.2 * pattern(i % 120) };
         let mut grey: Vec<f32> = (0..120 * 60).map(value).collect();
