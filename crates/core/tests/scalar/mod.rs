@@ -20,6 +20,21 @@ struct Features {
     values: Vec<f32>,
 }
 
+/// The block after which a restorer looks around.
+const AFTER: usize = 3;
+
+impl Features {
+    fn plus(&self, other: &Features) -> Self {
+        let values = self.values.iter().zip(&other.values).map(|(a, b)| a + b).collect();
+        Self { values, ..*self }
+    }
+
+    fn into_planes(self) -> Planes {
+        assert_eq!(self.planes, 3);
+        Planes::from_values(Size::new(self.width as u32, self.height as u32), self.values)
+    }
+}
+
 impl Weights {
     pub fn read(file: &Path) -> Self {
         let bytes = std::fs::read(file).expect("a model file");
@@ -39,40 +54,46 @@ impl Weights {
         self.0.get(name).unwrap_or_else(|| panic!("no {name}; there are {:?}", self.0.keys()))
     }
 
-    /// A 3 x 3 convolution over zeros outside the picture.
-    fn convolve(&self, name: &str, input: &Features) -> Features {
+    /// A convolution of 3 x 3 or 1 x 1 over zeros outside the picture, at every `stride`-th place across and down.
+    fn convolve(&self, name: &str, stride: usize, input: &Features) -> Features {
         let (weights, bias) = (self.get(&format!("{name}.weight")), self.get(&format!("{name}.bias")));
         let Features { planes, width, height, .. } = *input;
+        let taps = weights.len() / (bias.len() * planes);
+        let side = taps.isqrt();
+        let (across, down) = (width.div_ceil(stride), height.div_ceil(stride));
         let plane = |(to, bias): (usize, &f32)| {
-            let mut values = Vec::with_capacity(width * height);
-            for y in 0..height as i64 {
-                for x in 0..width as i64 {
-                    let mut sum = f64::from(*bias);
-                    for from in 0..planes {
-                        for tap in 0..9 {
-                            let (px, py) = (x + tap % 3 - 1, y + tap / 3 - 1);
-                            if (0..width as i64).contains(&px) && (0..height as i64).contains(&py) {
-                                let weight = weights[(to * planes + from) * 9 + tap as usize];
-                                let value = input.values[(from * height + py as usize) * width + px as usize];
-                                sum += f64::from(weight) * f64::from(value);
-                            }
+            let mut values = Vec::with_capacity(across * down);
+            for i in 0..across * down {
+                let (x, y) = (i % across * stride, i / across * stride);
+                let mut sum = f64::from(*bias);
+                for from in 0..planes {
+                    for tap in 0..taps {
+                        let (px, py) = (x + tap % side, y + tap / side);
+                        let (Some(px), Some(py)) = (px.checked_sub(side / 2), py.checked_sub(side / 2)) else {
+                            continue;
+                        };
+                        if px < width && py < height {
+                            let weight = weights[(to * planes + from) * taps + tap];
+                            let value = input.values[(from * height + py) * width + px];
+                            sum += f64::from(weight) * f64::from(value);
                         }
                     }
-                    values.push(sum as f32);
                 }
+                values.push(sum as f32);
             }
             values
         };
         let values = bias.par_iter().enumerate().flat_map_iter(plane).collect();
-        Features { planes: bias.len(), width, height, values }
+        Features { planes: bias.len(), width: across, height: down, values }
     }
 
-    /// Values below zero times a learned slope, one for each plane.
-    fn bend(&self, at: usize, mut features: Features) -> Features {
+    /// Values below zero times a learned slope, one for each plane; `bends` counts those that came before.
+    fn bend(&self, bends: &mut usize, mut features: Features) -> Features {
         // The export numbers them in the order in which they are used.
         let mut names: Vec<&String> = self.0.keys().filter(|name| name.contains("PRelu")).collect();
         names.sort_by_key(|name| (name.len(), name.as_str()));
-        let slopes = self.get(names[at]);
+        let slopes = self.get(names[*bends]);
+        *bends += 1;
         let area = features.width * features.height;
         for (plane, slope) in features.values.chunks_exact_mut(area).zip(slopes) {
             plane.iter_mut().filter(|v| **v < 0.0).for_each(|v| *v *= slope);
@@ -82,17 +103,41 @@ impl Weights {
 
     /// Head, pairs of convolutions of which the second is added to what came in, tail.
     fn through(&self, input: &Features) -> Features {
-        let mut features = self.bend(0, self.convolve("head", input));
+        let mut bends = 0;
+        let mut features = self.bend(&mut bends, self.convolve("head", 1, input));
         let blocks = (0..).take_while(|i| self.0.contains_key(&format!("body.{i}.weight"))).count();
         for i in 0..blocks {
-            let next = self.convolve(&format!("body.{i}"), &features);
+            let next = self.convolve(&format!("body.{i}"), 1, &features);
             if i % 2 == 0 {
-                features = self.bend(i / 2 + 1, next);
+                features = self.bend(&mut bends, next);
             } else {
-                features.values.iter_mut().zip(next.values).for_each(|(v, n)| *v += n);
+                features = features.plus(&next);
+            }
+            if i == AFTER && self.0.contains_key("surroundings.to_half.weight") {
+                features = features.plus(&self.surroundings(&features, &mut bends));
             }
         }
-        self.convolve("tail", &features)
+        self.convolve("tail", 1, &features)
+    }
+
+    /// What a restorer sees at half and at a quarter of the resolution.
+    fn surroundings(&self, features: &Features, bends: &mut usize) -> Features {
+        let part = |name: &str| format!("surroundings.{name}");
+        let half = self.bend(bends, self.convolve(&part("to_half"), 2, features));
+        let half = self.pair(&part("half_before"), half, bends);
+        let mut quarter = self.bend(bends, self.convolve(&part("to_quarter"), 2, &half));
+        for i in 0..2 {
+            quarter = self.pair(&part(&format!("quarter.{i}")), quarter, bends);
+        }
+        let half = half.plus(&unfold(&self.convolve(&part("from_quarter"), 1, &quarter), 2));
+        let half = self.pair(&part("half_after"), half, bends);
+        unfold(&self.convolve(&part("from_half"), 1, &half), 2)
+    }
+
+    /// Two convolutions whose answer is added to what came in.
+    fn pair(&self, name: &str, input: Features, bends: &mut usize) -> Features {
+        let first = self.bend(bends, self.convolve(&format!("{name}.first"), 1, &input));
+        input.plus(&self.convolve(&format!("{name}.second"), 1, &first))
     }
 
     /// An enlarger: what the network gives is unfolded and added to the repeated picture.
@@ -100,7 +145,7 @@ impl Weights {
         let Size { width, height } = picture.size();
         let input =
             Features { planes: 3, width: width as usize, height: height as usize, values: picture.values().to_vec() };
-        let mut out = unfold(&self.through(&input), factor);
+        let mut out = unfold(&self.through(&input), factor).into_planes();
         for channel in 0..3 {
             for y in 0..out.size().height {
                 let row = picture.row(channel, y / factor as u32).to_vec();
@@ -137,27 +182,26 @@ impl Weights {
         }
         let planes = 4 * all.len() / (width * height);
         let input = Features { planes, width: width / 2, height: height / 2, values };
-        let change = unfold(&self.through(&input), 2);
+        let change = unfold(&self.through(&input), 2).into_planes();
         let values = picture.values().iter().zip(change.values()).map(|(p, c)| p + c).collect();
         Planes::from_values(picture.size(), values)
     }
 }
 
-/// Planes in groups of `factor` x `factor` become three planes so many times as large.
-fn unfold(features: &Features, factor: usize) -> Planes {
-    let size = Size::new((features.width * factor) as u32, (features.height * factor) as u32);
-    let mut out = Planes::black(size);
-    assert_eq!(features.planes, 3 * factor * factor);
-    for channel in 0..3 {
-        for y in 0..size.height as usize {
-            for x in 0..size.width as usize {
-                let plane = channel * factor * factor + y % factor * factor + x % factor;
-                out.row_mut(channel, y as u32)[x] =
-                    features.values[(plane * features.height + y / factor) * features.width + x / factor];
+/// Of planes in groups of `factor` x `factor` each group becomes one so many times as large.
+fn unfold(features: &Features, factor: usize) -> Features {
+    let (width, height) = (features.width * factor, features.height * factor);
+    let planes = features.planes / (factor * factor);
+    let mut values = Vec::with_capacity(planes * width * height);
+    for to in 0..planes {
+        for y in 0..height {
+            for x in 0..width {
+                let plane = to * factor * factor + y % factor * factor + x % factor;
+                values.push(features.values[(plane * features.height + y / factor) * features.width + x / factor]);
             }
         }
     }
-    out
+    Features { planes, width, height, values }
 }
 
 /// The fields of a Protocol Buffers message that have a length: number and content.
