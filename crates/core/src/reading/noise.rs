@@ -63,10 +63,6 @@ const MOST_STRUCTURE: f32 = 3.0;
 /// A clipped pixel has no noise: blocks with more of them than this share are passed over.
 const MOST_CLIPPED: f32 = 0.15;
 
-/// Where fewer blocks than this share are left then, as in very noisy pictures, dark ones and those of a pure colour, all are taken:
-/// what clipping leaves of the noise is then what there is of it.
-const LEAST_UNCLIPPED: f64 = 0.1;
-
 /// One block's figures, in 8-bit levels.
 #[derive(Clone, Copy, Debug)]
 pub struct Block {
@@ -152,12 +148,10 @@ fn variance_inside(plane: &[f32], part_side: usize) -> f32 {
 /// The noise of a picture whose blocks were measured.
 pub fn read(blocks: &[Block]) -> NoiseReading {
     let even = |b: &&Block| b.whole <= MOST_STRUCTURE * b.finest_luminance + 1.0;
-    let unclipped = |b: &&Block| b.clipped <= MOST_CLIPPED;
-    let enough = blocks.iter().filter(unclipped).count() as f64 >= LEAST_UNCLIPPED * blocks.len() as f64;
     let ranges: Vec<Vec<&Block>> = (0..8)
         .map(|point| {
-            let here = |b: &&Block| ((b.brightness * 8.0) as usize).min(7) == point;
-            let all: Vec<&Block> = blocks.iter().filter(|b| !enough || unclipped(b)).filter(here).collect();
+            let here = |b: &&Block| b.clipped <= MOST_CLIPPED && ((b.brightness * 8.0) as usize).min(7) == point;
+            let all: Vec<&Block> = blocks.iter().filter(here).collect();
             let even: Vec<&Block> = all.iter().copied().filter(even).collect();
             // Where there is almost nothing but structure, what looks even is structure too.
             if even.len() * 12 < all.len() { Vec::new() } else { even }
