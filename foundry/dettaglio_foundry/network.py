@@ -78,7 +78,7 @@ class Cleaner(nn.Module):
         return x + F.pixel_shuffle(self.tail(features), self.FOLD)
 
     def seen_whole(self, features: torch.Tensor, _block: int) -> torch.Tensor:
-        """What is added to the features after a pair of blocks from farther away; here nothing."""
+        """The features after a pair of blocks, with what farther surroundings add to them; here nothing."""
         return features
 
 
