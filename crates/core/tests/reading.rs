@@ -56,6 +56,36 @@ fn noise_is_read_within_fifteen_per_cent(
     assert!((got - due).abs() < (0.15 * due).max(0.5), "{got} for {due}");
 }
 
+#[rstest]
+#[case::of_a_pure_colour([0.7, 0.3, 0.0])]
+#[case::so_strong_that_it_reaches_both_ends([0.3, 0.4, 0.35])]
+fn noise_that_is_clipped_in_most_places_is_noise_all_the_same(#[case] colour: [f32; 3]) {
+    let size = Size::new(480, 320);
+    let flat = Planes::from_values(size, colour.iter().flat_map(|v| vec![*v; size.area() as usize]).collect());
+    let noisy = damage::white_noise(&flat, 45.0);
+    let got = reading(&noisy).noise.sigma;
+    let left = damage::difference(&noisy, &flat);
+    assert!((got - left).abs() < 0.2 * left, "{got} for {left}");
+}
+
+/// Ramps and fields of a pure colour; dots of two tones; flat colours at the ends of the scale.
+#[rstest]
+#[case::ramps_and_fields(|x, y| [(x * 7 % 251) as f32, (y * 5 % 241) as f32, ((x / 9 + y / 7) % 2 * 200) as f32])]
+#[case::dots(|x, y| [if x * x * 31 + y * y * 17 + x * y * 7 & 8 == 0 { 255.0 } else { 0.0 }; 3])]
+#[case::flat_colours(|x, y| [255.0 * (x / 40 % 2) as f32, 255.0 * (y / 60 % 2) as f32, 0.0])]
+fn a_drawing_whose_colours_are_at_the_ends_of_the_scale_has_no_noise(#[case] colour: fn(u32, u32) -> [f32; 3]) {
+    let size = Size::new(480, 320);
+    let mut drawing = Planes::black(size);
+    for y in 0..size.height {
+        for x in 0..size.width {
+            for (channel, value) in colour(x, y).into_iter().enumerate() {
+                drawing.row_mut(channel, y)[x as usize] = value / 255.0;
+            }
+        }
+    }
+    assert!(reading(&drawing).noise.sigma < 1.0, "{:?}", reading(&drawing).noise);
+}
+
 #[test]
 fn noise_is_read_at_each_brightness() {
     let curve = NoiseCurve([16.0, 14.0, 12.0, 10.0, 8.0, 7.0, 6.0, 5.0]);

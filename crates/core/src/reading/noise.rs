@@ -63,6 +63,18 @@ const MOST_STRUCTURE: f32 = 3.0;
 /// A clipped pixel has no noise: blocks with more of them than this share are passed over.
 const MOST_CLIPPED: f32 = 0.15;
 
+/// Where fewer blocks than this share are left then, as in very noisy pictures, dark ones and those of a pure colour, clipped ones
+/// count too: what clipping leaves of the noise is then what there is of it.
+const LEAST_UNCLIPPED: f64 = 0.1;
+
+/// Noise that is clipped still varies as much within the smallest parts as within those twice as wide: 0.85 times and more, a sensor's
+/// too, against a quarter for ramps and patterns.
+const LEAST_FINE_SHARE: f32 = 0.75;
+
+/// Noise around a colour that is at an end of the scale in all three reaches that end at seven pixels of eight; what is nowhere
+/// between the ends, as type, a halftone or dots of two tones, is none.
+const MOST_CLIPPED_OF_NOISE: f32 = 0.95;
+
 /// One block's figures, in 8-bit levels.
 #[derive(Clone, Copy, Debug)]
 pub struct Block {
@@ -84,6 +96,20 @@ pub struct Block {
     pub whole: f32,
     /// Share of pixels at either end of the scale in some colour.
     pub clipped: f32,
+}
+
+impl Block {
+    /// Whether its noise is whole.
+    fn unclipped(&self) -> bool {
+        self.clipped <= MOST_CLIPPED
+    }
+
+    /// Whether it holds noise, or nothing, although it is clipped.
+    fn noise_all_the_same(&self) -> bool {
+        self.fine < 1.0
+            || (self.clipped <= MOST_CLIPPED_OF_NOISE
+                && self.finest_luminance >= LEAST_FINE_SHARE * self.fine_luminance)
+    }
 }
 
 /// The figures of every block of the picture, or of every n-th where there are more than `most`.
@@ -148,10 +174,15 @@ fn variance_inside(plane: &[f32], part_side: usize) -> f32 {
 /// The noise of a picture whose blocks were measured.
 pub fn read(blocks: &[Block]) -> NoiseReading {
     let even = |b: &&Block| b.whole <= MOST_STRUCTURE * b.finest_luminance + 1.0;
+    let unclipped = blocks.iter().filter(|b| b.unclipped()).count();
+    let clipped_too = (unclipped as f64) < LEAST_UNCLIPPED * blocks.len() as f64;
     let ranges: Vec<Vec<&Block>> = (0..8)
         .map(|point| {
-            let here = |b: &&Block| b.clipped <= MOST_CLIPPED && ((b.brightness * 8.0) as usize).min(7) == point;
-            let all: Vec<&Block> = blocks.iter().filter(here).collect();
+            let here = |b: &&Block| ((b.brightness * 8.0) as usize).min(7) == point;
+            let mut all: Vec<&Block> = blocks.iter().filter(here).collect();
+            if !(clipped_too && hold_noise(&all)) {
+                all.retain(|b| b.unclipped());
+            }
             let even: Vec<&Block> = all.iter().copied().filter(even).collect();
             // Where there is almost nothing but structure, what looks even is structure too.
             if even.len() * 12 < all.len() { Vec::new() } else { even }
@@ -172,6 +203,11 @@ pub fn read(blocks: &[Block]) -> NoiseReading {
     let told = count(&mut ranges.iter().filter(|range| stands_out(range)));
     let hidden = 2 * told < count(&mut ranges.iter());
     NoiseReading { level, sigma: weighted(level), colour: weighted(colour), luminance: weighted(luminance), hidden }
+}
+
+/// Whether blocks that may be clipped hold noise, or nothing: some of any drawing's do by chance.
+fn hold_noise(blocks: &[&Block]) -> bool {
+    4 * blocks.iter().filter(|b| b.noise_all_the_same()).count() >= 3 * blocks.len()
 }
 
 /// Whether what the calmest of some blocks hold is noise rather than texture.
