@@ -31,6 +31,7 @@ class Config:
     recoloured: float = 0.0  # share of patches in another light, see sources.recolour
     blend_with: str = ""  # weights that it was started from, to go back to in part
     blend: float = 1.0  # how far the exported weights go from those to its own
+    loss: str = "charbonnier"  # or decibels, see losses.py
     texture_weight: float = 0.0  # of the loss that rewards texture, beside the mean error
     guard_weight: float = 0.0  # of the loss where an answer is further from the truth than what was shown
     tone_weight: float = 0.0  # of the loss of what lies off over 8 px: a shift of tone that no eye sees in one pixel

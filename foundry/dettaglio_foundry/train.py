@@ -19,6 +19,7 @@ import torch
 from .config import Config
 from .degrade import shrink
 from .lessons import Pair, lesson_for
+from .losses import LOSSES, LUMA
 from .network import Network, build, calm, start_from
 from .people import Faces
 from .photos import PatchSource, load_all
@@ -29,7 +30,6 @@ AVERAGE_DECAY = 0.999
 WARM_UP_STEPS = 200
 PROBES = 24
 NOTHING_LOST = 60.0  # dB; plain ground between lines of type has nothing to gain
-LUMA = torch.tensor([65.481, 128.553, 24.966]).view(1, 3, 1, 1) / 255  # ITU-R BT.601
 
 
 def learning_rate(config: Config, step: int) -> float:
@@ -152,10 +152,7 @@ class Run:
         guess = self.net(*(i.contiguous(memory_format=torch.channels_last) for i in inputs))
         trust = target[:, 3:] if target.shape[1] == 4 else torch.ones(())  # of a face; all else is trusted
         target = target[:, :3]
-        off = ((guess - target) ** 2 + 1e-6).sqrt()  # Charbonnier
-        loss = (off * trust).mean()
-        if self.config.guard_weight:
-            loss = loss + self.config.guard_weight * (off - (inputs[0] - target).abs()).clamp(min=0).mean()
+        loss = LOSSES[self.config.loss](guess, target, trust, inputs[0], self.config.guard_weight)
         if self.config.tone_weight:
             loss = loss + self.config.tone_weight * tone_loss(guess, target)
         if self.config.texture_weight:

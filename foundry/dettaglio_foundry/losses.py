@@ -1,0 +1,52 @@
+"""How far an answer is from the truth, as training counts it.
+
+All take the guess, the truth and what was shown, (N, 3, H, W) in [0, 1], and how far each pixel is to be trusted, 0 to 1, (N, 1, H, W) or a
+single number for all; `guard` is the weight of what the answer makes worse than it was shown.
+"""
+
+import torch
+import torch.nn.functional as F
+
+LUMA = torch.tensor([65.481, 128.553, 24.966]).view(1, 3, 1, 1) / 255  # ITU-R BT.601
+
+COLOUR = 0.3  # of the squared error of decibels' luma, the share of the three colours' beside it
+UNSEEN = 1e-6  # squared error, 60 dB: less counts for nothing
+GUARDED, STRIDE = 24, 12  # px: the squares that are guarded each, and how far they lie apart
+UNSEEN_THERE = 1e-5  # 50 dB
+SCALE = 0.02  # so that a step's gradients stay below where they are cut off
+
+
+def charbonnier(guess, target, trust, shown, guard: float) -> torch.Tensor:
+    """The mean error, a little rounded at nought (Charbonnier): large and small errors count as much as they are."""
+    off = ((guess - target) ** 2 + 1e-6).sqrt()
+    loss = (off * trust).mean()
+    if guard:
+        loss = loss + guard * (off - (shown - target).abs()).clamp(min=0).mean()
+    return loss
+
+
+def decibels(guess, target, trust, shown, guard: float) -> torch.Tensor:
+    """The mean over the patches of the logarithm of their squared error, as PSNR counts it.
+
+    A face that is hard to see then counts as much as one that is nearly sharp, and an eye's large errors more than a cheek's many small ones.
+    The guard is on squares of the canvas, in the same measure.
+    """
+    squared = seen_error(guess, target) * trust
+    loss = torch.log(squared.mean((1, 2, 3)) + UNSEEN).mean()
+    if guard:
+        weight = F.avg_pool2d(trust.expand_as(squared), GUARDED, STRIDE)
+        mine, shown = (
+            torch.log(F.avg_pool2d(error, GUARDED, STRIDE) / weight + UNSEEN_THERE)
+            for error in (squared, seen_error(shown, target) * trust)
+        )
+        loss = loss + guard * (weight * (mine - shown).clamp(min=0)).sum() / weight.sum()
+    return SCALE * loss
+
+
+def seen_error(a: torch.Tensor, b: torch.Tensor) -> torch.Tensor:
+    """(N, 1, H, W): the squared error of luma, and in part of the three colours."""
+    off = a - b
+    return ((off * LUMA).sum(1, keepdim=True) ** 2 + COLOUR * (off**2).mean(1, keepdim=True)) / (1 + COLOUR)
+
+
+LOSSES = {"charbonnier": charbonnier, "decibels": decibels}
