@@ -3,6 +3,9 @@
 import type { OwnFace, Plan, Wish } from "../api/client";
 import type { Point } from "../stage/tools";
 
+/** How far faces are restored when the step is switched on; what the server suggests where it suggests it at all. */
+export const USUAL_STRENGTH = 0.6;
+
 /** The mouth lies this far below the eyes, in distances of the eyes, where a face looks straight ahead. */
 const MOUTH_BELOW = 94 / 80;
 

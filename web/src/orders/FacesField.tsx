@@ -2,8 +2,9 @@
 
 import { MenuItem, TextField } from "@mui/material";
 import type { FacesChoice } from "../api/client";
+import { USUAL_STRENGTH } from "../bench/faces";
 
-const STRENGTHS = [0.4, 0.7, 1];
+const STRENGTHS = [0.4, USUAL_STRENGTH, 1];
 
 export function FacesField(props: {
   value: FacesChoice | undefined;

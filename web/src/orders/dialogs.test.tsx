@@ -47,7 +47,7 @@ describe("several pictures at once", () => {
     const { user, onDone } = opened();
     await choose(user, "Print", /Gallery 40/);
     await choose(user, "Treatment", /Sala grande/);
-    await choose(user, "Faces", /restored at 70 %/);
+    await choose(user, "Faces", /restored at 60 %/);
     await user.click(screen.getByRole("checkbox"));
     await user.click(screen.getByRole("button", { name: "Change" }));
     await waitFor(() => expect(onDone).toHaveBeenCalledWith("2 pictures were changed", expect.any(Function)));
@@ -58,7 +58,7 @@ describe("several pictures at once", () => {
           originals: [7, 8],
           print: PRINT,
           treating: { how: "house", id: 5 },
-          faces: { how: "restored", strength: 0.7 },
+          faces: { how: "restored", strength: 0.6 },
           crop_to_print: true,
         },
       },

@@ -31,7 +31,7 @@ pub const MOST_EYES: f32 = 110.0;
 pub const MOST_DEPARTURE: f32 = 9.0;
 
 /// The share of the restored face that is suggested.
-pub const USUAL_STRENGTH: f32 = 0.7;
+pub const USUAL_STRENGTH: f32 = 0.6;
 
 /// Faces that a treatment can have.
 pub const MOST_FACES: usize = 64;

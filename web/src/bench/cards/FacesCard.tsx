@@ -5,15 +5,12 @@ import { Box, Button, FormControlLabel, IconButton, Stack, Switch, Tooltip, Typo
 import type { Model, Original, OwnFace, Plan, PlannedFace, Suggestion, Wish } from "../../api/client";
 import { useRestoration } from "../../api/queries";
 import { decimal } from "../../app/format";
-import { changedFace, ownFaces, withoutFace } from "../faces";
+import { changedFace, ownFaces, USUAL_STRENGTH, withoutFace } from "../faces";
 import { Card } from "./Card";
 import { Dial } from "./Dial";
 import { Part, Reasons } from "./Part";
 
 const percent = (share: number) => `${Math.round(share * 100)} %`;
-
-/** What the server suggests where it suggests the step at all. */
-const USUAL = 0.7;
 
 /** The step in a line. */
 export function facesLine(wish: Wish, plan: Plan | undefined): string {
@@ -61,7 +58,7 @@ export function FacesCard(props: {
             name="Restore faces"
             on={wish.faces != null}
             unavailable={unavailable}
-            onSwitch={(on) => change({ faces: on ? { strength: suggested ?? USUAL } : null })}
+            onSwitch={(on) => change({ faces: on ? { strength: suggested ?? USUAL_STRENGTH } : null })}
           >
             {wish.faces && (
               <Dial
@@ -140,7 +137,7 @@ function FaceRow(props: {
   const { number, original, plan, face, own, wish } = props;
   const { part, restored } = face;
   const restoration = useRestoration(original.hash, plan?.treatment, restored ?? undefined);
-  const common = wish.faces?.strength ?? USUAL;
+  const common = wish.faces?.strength ?? USUAL_STRENGTH;
   const strength = own?.strength ?? common;
   // A face that stands where all of them stand goes with them.
   const withStrength = (value: number) => ({ strength: value === common ? null : value });
