@@ -71,7 +71,7 @@ fn noise_that_is_clipped_in_most_places_is_noise_all_the_same(#[case] colour: [f
 /// Ramps and fields of a pure colour; dots of two tones; flat colours at the ends of the scale.
 #[rstest]
 #[case::ramps_and_fields(|x, y| [(x * 7 % 251) as f32, (y * 5 % 241) as f32, ((x / 9 + y / 7) % 2 * 200) as f32])]
-#[case::dots(|x, y| [if x * x * 31 + y * y * 17 + x * y * 7 & 8 == 0 { 255.0 } else { 0.0 }; 3])]
+#[case::dots(|x, y| [if (x * x * 31 + y * y * 17 + x * y * 7) & 8 == 0 { 255.0 } else { 0.0 }; 3])]
 #[case::flat_colours(|x, y| [255.0 * (x / 40 % 2) as f32, 255.0 * (y / 60 % 2) as f32, 0.0])]
 fn a_drawing_whose_colours_are_at_the_ends_of_the_scale_has_no_noise(#[case] colour: fn(u32, u32) -> [f32; 3]) {
     let size = Size::new(480, 320);
