@@ -101,10 +101,10 @@ build_web() {
   touch web/dist/index.html
 }
 
-# The programs; cargo itself sees to it that nothing is built twice.
+# The programs; cargo itself sees to it that nothing is built twice, and says what it builds.
 build_release() {
   if [ ! -x target/release/dettaglio-server ]; then
     say "Building the server; the first time this takes some minutes ..."
   fi
-  cargo build --release --quiet --locked -p dettaglio-server -p dettaglio || fail "the server could not be built"
+  cargo build --release --locked -p dettaglio-server -p dettaglio || fail "the server could not be built"
 }
