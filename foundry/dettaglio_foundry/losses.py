@@ -35,11 +35,11 @@ def decibels(guess, target, trust, shown, guard: float) -> torch.Tensor:
     loss = torch.log(squared.mean((1, 2, 3)) + UNSEEN).mean()
     if guard:
         weight = F.avg_pool2d(trust.expand_as(squared), GUARDED, STRIDE)
-        mine, shown = (
+        before, after = (
             torch.log(F.avg_pool2d(error, GUARDED, STRIDE) / weight + UNSEEN_THERE)
-            for error in (squared, seen_error(shown, target) * trust)
+            for error in (seen_error(shown, target) * trust, squared)
         )
-        loss = loss + guard * (weight * (mine - shown).clamp(min=0)).sum() / weight.sum()
+        loss = loss + guard * (weight * (after - before).clamp(min=0)).sum() / weight.sum()
     return SCALE * loss
 
 
