@@ -21,7 +21,13 @@ def numbers(text: str) -> list[int]:
     return [n for first, _, last in spans for n in range(int(first), int(last or first) + 1)]
 
 
-def photograph(seed: int, views: int, size: tuple[int, int], samples: int, eye_samples: int, out: Path, given: dict) -> None:
+def missing(seed: int, views: int, folders: list[Path]) -> list[int]:
+    """The views of a person that are in none of the folders, as rendered or as kept."""
+    there = {file.stem for folder in folders for ending in ("png", "webp") for file in folder.glob(f"{seed:04}-*.{ending}")}
+    return [view for view in range(views) if f"{seed:04}-{view}" not in there]
+
+
+def photograph(seed: int, views: list[int], size: tuple[int, int], samples: int, eye_samples: int, out: Path, given: dict) -> None:
     from PIL import Image
 
     from .body import Person
@@ -32,10 +38,8 @@ def photograph(seed: int, views: int, size: tuple[int, int], samples: int, eye_s
     who = traits(seed) | given
     person = Person(who)
     print(f"{seed}: built in {time.time() - started:.1f} s", flush=True)
-    for view in range(views):
+    for view in views:
         path = out / f"{seed:04}-{view}.png"
-        if path.exists():
-            continue
         started = time.time()
         picture, facts = take(person, view, size, samples, eye_samples)
         facts["seconds"] = round(time.time() - started, 1)
@@ -56,11 +60,13 @@ def main() -> None:
     parser.add_argument("--out", type=Path, required=True)
     parser.add_argument("--set", nargs="*", default=[], help="traits, e.g. hair=bob male=0 tone=.2")
     parser.add_argument("--keep", type=Path, metavar="FOLDER", help="only copy what is in --out there, as small files")
+    parser.add_argument("--but", type=Path, metavar="FOLDER", help="leave out the pictures that are kept there")
     parser.add_argument("--here", action="store_true", help="in this process, for one person")
     a = parser.parse_args()
     if a.keep:
         return keep(a.out, a.keep)
     a.out.mkdir(parents=True, exist_ok=True)
+    folders = [a.out, a.but] if a.but else [a.out]
 
     def value(text: str):
         try:
@@ -70,13 +76,15 @@ def main() -> None:
 
     if a.here:
         given = {name: value(text) for name, _, text in (s.partition("=") for s in a.set)}
-        photograph(numbers(a.seeds)[0], a.views, tuple(a.size), a.samples, a.eye_samples, a.out, given)
+        seed = numbers(a.seeds)[0]
+        photograph(seed, missing(seed, a.views, folders), tuple(a.size), a.samples, a.eye_samples, a.out, given)
         return
     for seed in numbers(a.seeds):
-        if all((a.out / f"{seed:04}-{view}.png").exists() for view in range(a.views)):
+        if not missing(seed, a.views, folders):
             continue
         rest = ["--size", *map(str, a.size), "--samples", str(a.samples), "--eye-samples", str(a.eye_samples), "--out", str(a.out), "--set", *a.set]
-        command = [sys.executable, "-m", "heads", "--here", "--seeds", str(seed), "--views", str(a.views), *rest]
+        but = ["--but", str(a.but)] if a.but else []
+        command = [sys.executable, "-m", "heads", "--here", "--seeds", str(seed), "--views", str(a.views), *but, *rest]
         if any(subprocess.run(command).returncode == 0 for _ in range(2)):
             continue
         print(f"{seed}: left out, the renderer failed twice", file=sys.stderr, flush=True)

@@ -278,12 +278,17 @@ def lashes(root, tip, r, n, length, up, fwd):
     )
 
 
-def write(path, S, radius, r=None):
-    """bsplinecurve text file; end points doubled so strands reach root and tip, tapering"""
+def write(path, S, radius, r=None, least=0):
+    """bsplinecurve text file; end points doubled so strands reach root and tip, tapering; filled up to `least` with unseen ones"""
     S = np.concatenate([S[:, :1] * 2 - S[:, 1:2], S, S[:, -1:] * 2 - S[:, -2:-1]], 1)
     n, m, _ = S.shape
     tap = np.interp(np.arange(m), [0, m * 0.55, m - 1], [1, 1, 0.35]) if n > 1 else np.ones(m)
     rr = np.full((n, 1), radius) if r is None else radius * r.uniform(0.8, 1.25, (n, 1))
-    A = np.concatenate([S, (rr * tap)[..., None]], 2).reshape(n, -1)
+    A = np.concatenate([S, (rr * tap)[..., None]], 2)
+    if n < least:
+        unseen = np.repeat(A[-1:], least - n, 0)
+        unseen[..., 3] = 1e-5
+        A = np.concatenate([A, unseen])
+    A = A.reshape(len(A), -1)
     row = "\n".join(["%.4f %.4f %.4f %.5f"] * m) + "\n\n"
     open(path, "w").write("".join(row % tuple(x) for x in A.tolist()))

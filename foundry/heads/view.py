@@ -38,29 +38,47 @@ def rgb(c):
     return {"type": "rgb", "value": [float(x) for x in c]}
 
 
-def mesh(name, P, Q, N, bsdf, attrs=None, emitter=False):
+GLOWING = {"radiance": {"type": "mesh_attribute", "name": "vertex_glow"}, "sampling_weight": 0.0}
+
+
+def mesh(name, P, Q, N, bsdf, attrs=None, emitter=None, uv=None):
     tri = np.concatenate([Q[:, [0, 1, 2]], Q[:, [0, 2, 3]]]).astype(np.uint32)
     pr = mi.Properties()
     pr["bsdf"] = mi.load_dict(bsdf)
     if emitter:
-        pr["emitter"] = mi.load_dict(
-            {
-                "type": "area",
-                "radiance": {"type": "mesh_attribute", "name": "vertex_glow"},
-                "sampling_weight": 0.0,
-            }
-        )
-    m = mi.Mesh(name, len(P), len(tri), has_vertex_normals=True, has_vertex_texcoords=False, props=pr)
+        pr["emitter"] = mi.load_dict({"type": "area", **emitter})
+    m = mi.Mesh(name, len(P), len(tri), has_vertex_normals=True, has_vertex_texcoords=uv is not None, props=pr)
     for k, a in (attrs or {}).items():
         m.add_attribute("vertex_" + k, 1 if a.ndim == 1 else 3, a.astype(np.float32).ravel())
     p = mi.traverse(m)
     p["vertex_positions"] = P.astype(np.float32).ravel()
     p["vertex_normals"] = N.astype(np.float32).ravel()
     p["faces"] = tri.ravel()
+    if uv is not None:
+        p["vertex_texcoords"] = uv.astype(np.float32).ravel()
     p.update()
     dr.eval(p["vertex_positions"], p["faces"])
     dr.sync_thread()  # Embree reads these buffers directly
     return m
+
+
+def panel(name, at, towards, half, emitter, up=(0, 1, 0.01)):
+    """A flat light that shines towards a place; `half` its width and height. The renderer's own rectangle is compiled in where it stands."""
+    facing = T4().look_at(origin=list(at), target=list(towards), up=list(up)) @ T4().scale([*half, 1])
+    corners = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]])
+    turned = np.array(facing.matrix).reshape(4, 4)
+    P = np.c_[corners, np.zeros(4), np.ones(4)] @ turned[:3].T
+    N = np.repeat(unit(turned[None, :3, 2]), 4, 0)
+    black = {"type": "diffuse", "reflectance": rgb([0, 0, 0])}
+    return mesh(name, P, np.array([[0, 1, 2, 3]]), N, black, emitter=emitter, uv=(corners + 1) / 2)
+
+
+def own(points):
+    """Points (n, d) in the renderer's memory. Where numpy's is only lent to it, how that lies is compiled into its program."""
+    zero = dr.opaque(mi.Float, 0)
+    columns = [mi.Float(np.ascontiguousarray(column, np.float32)) + zero for column in points.T]
+    dr.eval(columns)
+    return columns
 
 
 def bake(scene, P, N, spp, depth=2):
@@ -68,8 +86,7 @@ def bake(scene, P, N, spp, depth=2):
     integ = mi.load_dict({"type": "path", "max_depth": depth, "hide_emitters": True})
     n = len(P)
     E = np.zeros((n, 3))
-    p = mi.Point3f(*(P + 0.004 * N).T.astype(np.float32))
-    nn = mi.Normal3f(*N.T.astype(np.float32))
+    p, nn = mi.Point3f(own(P + 0.004 * N)), mi.Normal3f(own(N))
     fr = mi.Frame3f(nn)
     smp = mi.load_dict({"type": "independent", "sample_count": 1})
     smp.seed(1, n)
@@ -93,6 +110,7 @@ def bake(scene, P, N, spp, depth=2):
             d = fr.to_world(mi.warp.square_to_cosine_hemisphere(v))
             Li, _, _ = integ.sample(scene, smp, mi.RayDifferential3f(mi.Ray3f(p, d)), None, True)
             L += 3 * mi.Color3f(Li)
+        dr.eval(L)  # before it becomes one array, whose size would be compiled in
         E += np.array(L).T
     return E / spp
 
@@ -117,6 +135,7 @@ def diffuse_on_mesh(E, P, Q, widths):
         D = sp.diags(1 / A.diagonal())
         out[:, c] = cg(A, E[:, c], x0=E[:, c], rtol=1e-2, maxiter=20, M=D)[0]
     return np.maximum(out, 0)
+
 
 class Pose:
     """Head turned on the neck, body turned as a whole, both eyes on something; all in degrees."""
@@ -178,15 +197,11 @@ class Camera:
         depth = d @ self.forward
         return [round(float(W / 2 + scale * (d @ self.right) / depth), 2), round(float(H / 2 - scale * (d @ self.up) / depth), 2)]
 
-    def sensor(self, size, focus, samples, window=None):
-        """Of the whole picture, or of a window (left, top, width, height) of it in pixels."""
-        names = ("crop_offset_x", "crop_offset_y", "crop_width", "crop_height")
-        crop = dict(zip(names, window)) if window else {}
+    def sensor(self, size, focus):
         return {
             "type": "thinlens", "fov": self.fov, "fov_axis": "y", "aperture_radius": self.aperture,
             "focus_distance": focus, "to_world": self.looking(),
-            "film": {"type": "hdrfilm", "width": size[0], "height": size[1], "pixel_format": "rgb", "rfilter": {"type": "gaussian", "stddev": 0.45}, **crop},
-            "sampler": {"type": "independent", "sample_count": samples},
+            "film": {"type": "hdrfilm", "width": size[0], "height": size[1], "pixel_format": "rgb"},
         }  # fmt: skip
 
 
@@ -197,9 +212,7 @@ def lit(r, kind, target):
     head = target + [0, 0.3, 0]
     for i, (direction, size, radiance) in enumerate(lamps):
         place = head + 9 * unit(np.array(direction, float))
-        facing = T4().look_at(origin=place.tolist(), target=head.tolist(), up=[0, 1, 0.01])
-        lamp = {"type": "area", "radiance": rgb(radiance)}
-        scene[f"lamp{i}"] = {"type": "rectangle", "to_world": facing @ T4().scale(9 * size / 2.2), "e": lamp}
+        scene[f"lamp{i}"] = panel(f"lamp{i}", place, head, [9 * size / 2.2] * 2, {"radiance": rgb(radiance)})
     return scene, np.array(lamps[0][2])
 
 
@@ -212,15 +225,20 @@ def strand_colour(who, pigment, name):
     return colour * (1 - grey) + grey * np.array([0.42, 0.41, 0.40]) * (0.6 + 0.4 / pigment)
 
 
+# The renderer compiles the number of a set of curves into its program, which takes a third of a picture's time: a program made before is
+# found again if the numbers are the same. Hair has as many for its cut; brows are filled up to so many.
+BROWS = 700
+
+
 def strands_in(scene, person, pose, folder, r):
     """Hair, brows, lashes and beard as curves; scalp hair in three shades."""
     for i, (S, radius, pigment, name) in enumerate(person.hair):
         posed = pose(S.reshape(-1, 3)).reshape(S.shape)
         shades = (0.8, 1.0, 1.3) if name == "hair" else (1.0,)
-        which = r.integers(0, len(shades), len(S))
-        for j, shade in enumerate(shades):
+        shuffled = np.argsort(r.integers(0, len(shades), len(S)), kind="stable")
+        for j, (shade, which) in enumerate(zip(shades, np.array_split(shuffled, len(shades)))):
             path = f"{folder}/{i}-{j}.txt"
-            strands.write(path, posed[which == j], radius, r)
+            strands.write(path, posed[which], radius, r, least=BROWS if name == "brow" else 0)
             colour = strand_colour(person.who, pigment * shade, name)
             fibre = {"type": "principled", "base_color": rgb(colour), "roughness": 0.45, "specular": 0.22}
             scene[f"strands{i}x{j}"] = {"type": "bsplinecurve", "filename": path, "bsdf": fibre}
@@ -234,13 +252,34 @@ def strands_in(scene, person, pose, folder, r):
 
 # Of one pass: with more at once than some five million, the renderer's curves crash. A picture of the usual size is one pass.
 MOST_PATHS = 4e6
+PIXEL = 0.45  # px, standard deviation of the Gaussian that a pixel sees
 
 
-def rendered(scene, samples, seed, size):
-    """The linear picture (H, W, 3), in as many passes as its size asks for."""
-    passes = int(np.ceil(samples * size[0] * size[1] / MOST_PATHS))
-    total = sum(np.array(mi.render(scene, spp=-(-samples // passes), seed=seed + 100000 * i)) for i in range(passes))
-    return total[..., :3] / passes
+def traced(scene, window, size, samples, seed):
+    """The linear picture (h, w, 3) in a window (left, top, w, h) of the scene's picture of (W, H), so many paths a pixel.
+
+    One compiled program for any window: paths go where the pixel's Gaussian sends them (Ernst, Stamminger and Greiner, Filter importance
+    sampling, 2006), and their mean is the pixel.
+    """
+    left, top, w, h = window
+    sensor, integrator = scene.sensors()[0], scene.integrator()
+    sampler = mi.load_dict({"type": "independent", "sample_count": 1})
+    rng = np.random.default_rng(seed)
+    rows, columns = np.divmod(np.arange(w * h), w)
+    centres = np.stack([columns + left, rows + top], 1) + 0.5
+    at_once = max(1, int(MOST_PATHS / (w * h)))
+    total = np.zeros((w * h, 3))
+    for done in range(0, samples, at_once):
+        count = min(at_once, samples - done)
+        places = np.repeat(centres, count, 0)
+        places += rng.normal(0, PIXEL, places.shape)
+        sampler.seed(seed + 100000 * done, len(places))
+        film = mi.Point2f(own(places / size))
+        ray, weight = sensor.sample_ray(0, sampler.next_1d(), film, sampler.next_2d())
+        light = weight * mi.Color3f(integrator.sample(scene, sampler, mi.RayDifferential3f(ray), None, True)[0])
+        dr.eval(light)
+        total += np.nan_to_num(np.array(light).T).reshape(-1, count, 3).sum(1)
+    return (total / samples).reshape(h, w, 3)
 
 
 def around_eyes(pupils, size):
@@ -315,7 +354,7 @@ def photograph(person, view, size, samples, eye_samples=0):
         on_shirt[worn] = light[len(use) :]
         on_shirt = diffuse_on_mesh(on_shirt, S, q, [0.10] * 3)
         black = {"type": "diffuse", "reflectance": rgb([0, 0, 0])}
-        scene["cloth0"] = mesh("cloth0", S, q, n, black, {"glow": on_shirt * fabric["shirt"]}, True)
+        scene["cloth0"] = mesh("cloth0", S, q, n, black, {"glow": on_shirt * fabric["shirt"]}, GLOWING)
 
         landmarks = {name: P[np.argmin(((person.neutral - np.array(at)) ** 2).sum(1))] for name, at in LANDMARKS.items()}
         for (c, R, _), gaze, name in zip(person.eyes, gazes, ("left_pupil", "right_pupil")):
@@ -328,35 +367,34 @@ def photograph(person, view, size, samples, eye_samples=0):
         W, H = size
         far, depth = background(kind, r, H // 2, W // 2) * r.uniform(0.5, 1.3) / (exposure * balance), 30.0
         half = depth * np.tan(np.radians(camera.fov / 2)) * 1.06
-        facing = T4().look_at(origin=(camera.at + camera.forward * depth).tolist(), target=camera.at.tolist(), up=[0, 1, 0])
         card = {"type": "bitmap", "bitmap": mi.Bitmap(np.maximum(far, 0).astype(np.float32)), "raw": True}
-        scene["backdrop"] = {
-            "type": "rectangle", "to_world": facing @ T4().scale([half * W / H, half, 1]), "b": black,
-            "e": {"type": "area", "sampling_weight": 0.0, "radiance": card},
-        }  # fmt: skip
+        there = camera.at + camera.forward * depth
+        scene["backdrop"] = panel("backdrop", there, camera.at, [half * W / H, half], {"radiance": card, "sampling_weight": 0.0}, [0, 1, 0])
 
         # Second pass: the skin's glow, its gloss, and everything else.
         def coat(roughness):
             return {"type": "principled", "base_color": rgb([0, 0, 0]), "specular": 0.28, "roughness": roughness}
 
         gloss = {"type": "blendbsdf", "weight": {"type": "mesh_attribute", "name": "vertex_gloss"}, "a": coat(0.52), "b": coat(0.30)}
-        scene["skin"] = mesh("skin", P, bare, N, gloss, {"glow": glow, "gloss": person.gloss}, True)
+        scene["skin"] = mesh("skin", P, bare, N, gloss, {"glow": glow, "gloss": person.gloss}, GLOWING)
         focus = float(np.linalg.norm(camera.at - pose(person.eyes[0][0][None])[0]) - 0.2)
-        scene["sensor"] = camera.sensor(size, focus, samples)
+        scene["sensor"] = camera.sensor(size, focus)
         scene["integrator"] = {"type": "path", "max_depth": 6, "rr_depth": 3}
         dr.sync_thread()
         loaded = mi.load_dict(scene)
+        lens = mi.traverse(loaded.sensors()[0])
+        for name in ("aperture_radius", "focus_distance"):
+            lens[name] = lens[name] + dr.opaque(mi.Float, 0)
+        lens.update()
         clock.append(time.time())
         seed = (who["seed"] * 31 + view) % 100000
-        linear = rendered(loaded, samples, seed, size)
+        linear = traced(loaded, (0, 0, *size), size, samples, seed)
         pupils = [camera.project(landmarks[name], size) for name in ("left_pupil", "right_pupil")]
         window = around_eyes(pupils, size) if eye_samples else None
         if window:
             x, y, width, height = window
-            closer = mi.load_dict(camera.sensor(size, focus, eye_samples, window))
-            eyes = np.array(mi.render(loaded, sensor=closer, spp=eye_samples, seed=seed + 50000))[..., :3]
             part = linear[y : y + height, x : x + width]
-            part += (eyes - part) * (eye_samples / (samples + eye_samples))
+            part += (traced(loaded, window, size, eye_samples, seed + 50000) - part) * (eye_samples / (samples + eye_samples))
         clock.append(time.time())
     stages = dict(zip(("scene", "light", "skin", "render"), np.round(np.diff(clock), 1).tolist()))
     facts = dict(
