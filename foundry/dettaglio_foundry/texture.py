@@ -10,11 +10,11 @@ from torch.nn import functional as F
 from .degrade import gaussian_blur
 
 WINDOW = 8  # pixels
-LUMA = torch.tensor([0.299, 0.587, 0.114]).view(1, 3, 1, 1)  # ITU-R BT.601
+GREY = torch.tensor([0.299, 0.587, 0.114]).view(1, 3, 1, 1)  # ITU-R BT.601
 
 
 def bands(picture: torch.Tensor) -> list[torch.Tensor]:
-    grey = (picture * LUMA).sum(1, keepdim=True)
+    grey = (picture * GREY).sum(1, keepdim=True)
     soft = gaussian_blur(grey, 1.0)
     softer = gaussian_blur(soft, 2.0)
     return [grey - soft, soft - softer]

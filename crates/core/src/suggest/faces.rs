@@ -11,31 +11,56 @@ use crate::reading::{MARKED_QUALITY, Reading, SOFT};
 const CLEARLY_BETTER: f64 = 0.3;
 
 /// What is wrong with a picture that a restorer of faces could make up for.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Damage {
-    Nothing,
-    NoiseOrMarks,
-    Softness,
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Damage {
+    pub edges: Edges,
+    pub noise_or_marks: bool,
 }
 
-impl Damage {
-    pub(super) fn of(reading: &Reading, facts: &Facts) -> Self {
-        if reading.softness.is_some_and(|s| s.sigma >= SOFT) {
-            Self::Softness
-        } else if reading.is_noisy(facts.iso) || reading.worst_quality().is_some_and(|q| q < MARKED_QUALITY) {
-            Self::NoiseOrMarks
+/// How far a picture's edges are spread: restorers are tried on each of the three, and gain more with every step.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Edges {
+    Sharp,
+    SlightlySoft,
+    Soft,
+}
+
+impl Edges {
+    /// Half way between what restorers are tried on: pictures as sharp as their pixels, and edges spread by 0.7 px.
+    const SLIGHTLY: f32 = 0.35;
+
+    /// `sigma` in pixels of the picture, as a Gaussian's standard deviation.
+    fn of(sigma: f32) -> Self {
+        if sigma >= SOFT {
+            Self::Soft
+        } else if sigma >= Self::SLIGHTLY {
+            Self::SlightlySoft
         } else {
-            Self::Nothing
+            Self::Sharp
         }
     }
 }
 
-/// dB that a restorer gained on faces with so many pixels between the eyes, in pictures that are soft or are not: between the two
-/// nearest sizes that it was tried at, by their logarithms. What it gained on all damaged faces, where nothing nearer is known.
-fn restoring_gain(restorer: &Card, eyes: f32, soft: bool) -> f64 {
+impl Damage {
+    pub(super) fn of(reading: &Reading, facts: &Facts) -> Self {
+        Self {
+            // Where a picture shows too few edges to tell, it is taken for one as most are.
+            edges: reading.softness.map_or(Edges::SlightlySoft, |s| Edges::of(s.sigma)),
+            noise_or_marks: reading.is_noisy(facts.iso) || reading.worst_quality().is_some_and(|q| q < MARKED_QUALITY),
+        }
+    }
+
+    fn is_any(self) -> bool {
+        self.noise_or_marks || self.edges == Edges::Soft
+    }
+}
+
+/// dB that a restorer gained on faces with so many pixels between the eyes, in pictures as sharp as this: between the two nearest sizes
+/// that it was tried at, by their logarithms. What it gained on all damaged faces, where nothing nearer is known.
+fn restoring_gain(restorer: &Card, eyes: f32, edges: Edges) -> f64 {
     let trials = restorer.cleaning.iter().filter(|score| !score.undamaged);
     let like_it =
-        trials.filter_map(|s| s.face.filter(|f| (f.blur >= SOFT) == soft).map(|f| (f.eyes, s.after - s.before)));
+        trials.filter_map(|s| s.face.filter(|f| Edges::of(f.blur) == edges).map(|f| (f.eyes, s.after - s.before)));
     let mut known: Vec<(f32, f64)> = like_it.collect();
     known.sort_by(|a, b| a.0.total_cmp(&b.0));
     let smaller = known.iter().rfind(|(size, _)| *size <= eyes);
@@ -74,13 +99,12 @@ pub(super) fn faces(
         because(Step::Faces, format!("{} large enough in the original: nothing to restore", faces(large)));
     }
     let eyes = || found.iter().filter(|f| f.left_for_size().is_none()).map(Face::eyes);
-    let gain =
-        eyes().map(|eyes| restoring_gain(restorer, eyes, damage == Damage::Softness)).fold(f64::NEG_INFINITY, f64::max);
+    let gain = eyes().map(|eyes| restoring_gain(restorer, eyes, damage.edges)).fold(f64::NEG_INFINITY, f64::max);
     if some > 0 {
         let (least, most) = eyes().fold((f32::INFINITY, 0.0_f32), |(l, m), e| (l.min(e), m.max(e)));
         let range = if most - least < 2.0 { format!("{most:.0}") } else { format!("{least:.0} to {most:.0}") };
         because(Step::Faces, format!("{} with {range} px between the eyes", faces(some)));
-        if damage == Damage::Nothing {
+        if !damage.is_any() {
             because(Step::Faces, "the picture is sharp and clean: faces are left to the enlarging model".to_owned());
         } else if gain < CLEARLY_BETTER {
             because(
@@ -92,7 +116,7 @@ pub(super) fn faces(
             );
         }
     }
-    (some > 0 && damage != Damage::Nothing && gain >= CLEARLY_BETTER).then(Faces::default)
+    (some > 0 && damage.is_any() && gain >= CLEARLY_BETTER).then(Faces::default)
 }
 
 #[cfg(test)]
@@ -115,8 +139,11 @@ mod tests {
         Face::of_eyes(at(100.0), at(100.0 + eyes))
     }
 
+    const PHONE: Damage = Damage { edges: Edges::SlightlySoft, noise_or_marks: true };
+    const OUT_OF_FOCUS: Damage = Damage { edges: Edges::Soft, noise_or_marks: false };
+
     fn suggested(found: &[Face], shelf: &Shelf, print: PrintFacts) -> (Option<Faces>, String) {
-        suggested_where(Damage::NoiseOrMarks, found, shelf, print)
+        suggested_where(PHONE, found, shelf, print)
     }
 
     fn suggested_where(damage: Damage, found: &[Face], shelf: &Shelf, print: PrintFacts) -> (Option<Faces>, String) {
@@ -142,7 +169,8 @@ mod tests {
 
     #[test]
     fn faces_of_a_sharp_and_clean_picture_are_left_alone() {
-        let (step, said) = suggested_where(Damage::Nothing, &[face(40.0)], &shelf(1.2), LARGER);
+        let sound = Damage { noise_or_marks: false, ..PHONE };
+        let (step, said) = suggested_where(sound, &[face(40.0)], &shelf(1.2), LARGER);
         assert!(step.is_none() && said.contains("sharp and clean"), "{said}");
     }
 
@@ -153,24 +181,31 @@ mod tests {
         assert!((gain - 0.8).abs() < 1e-9, "{gain}");
     }
 
-    /// Measured at 24 and 48 px, in pictures that were soft and in pictures that were not.
+    /// Measured at 24 and 48 px, in pictures that were soft, slightly soft and, once, sharp.
     fn measured_by_size() -> Card {
         let trial = |eyes, blur, gain| CleaningScore { face: Some(FaceTrial { eyes, blur }), ..score(false, gain) };
         let sound = CleaningScore { face: Some(FaceTrial { eyes: 64.0, blur: 0.0 }), ..score(true, -2.0) };
-        let cleaning =
-            vec![trial(48.0, 0.7, 0.1), trial(24.0, 0.7, 0.5), trial(24.0, 1.2, 1.1), trial(48.0, 1.4, 0.9), sound];
+        let cleaning = vec![
+            trial(48.0, 0.7, 0.1),
+            trial(24.0, 0.7, 0.5),
+            trial(24.0, 1.2, 1.1),
+            trial(48.0, 1.4, 0.9),
+            sound,
+            trial(32.0, 0.0, 0.2),
+        ];
         Card { cleaning, ..stand_in::restorer_card() }
     }
 
     #[rstest::rstest]
-    #[case::at_a_measured_size(24.0, false, 0.5)]
-    #[case::half_way_by_logarithm(33.94, false, 0.3)]
-    #[case::smaller_than_measured(20.0, false, 0.5)]
-    #[case::larger_than_measured(100.0, false, 0.1)]
-    #[case::soft(24.0, true, 1.1)]
-    #[case::soft_and_large(70.0, true, 0.9)]
-    fn what_restoring_gains_is_known_by_size_and_softness(#[case] eyes: f32, #[case] soft: bool, #[case] due: f64) {
-        let gain = restoring_gain(&measured_by_size(), eyes, soft);
+    #[case::at_a_measured_size(24.0, 0.5, 0.5)]
+    #[case::half_way_by_logarithm(33.94, 0.7, 0.3)]
+    #[case::smaller_than_measured(20.0, 0.94, 0.5)]
+    #[case::larger_than_measured(100.0, 0.36, 0.1)]
+    #[case::soft(24.0, 0.96, 1.1)]
+    #[case::soft_and_large(70.0, 2.0, 0.9)]
+    #[case::sharp(24.0, 0.1, 0.2)]
+    fn what_restoring_gains_is_known_by_size_and_softness(#[case] eyes: f32, #[case] sigma: f32, #[case] due: f64) {
+        let gain = restoring_gain(&measured_by_size(), eyes, Edges::of(sigma));
         assert!((gain - due).abs() < 0.01, "{gain}");
     }
 
@@ -181,11 +216,12 @@ mod tests {
             let found: Vec<Face> = eyes.iter().map(|eyes| face(*eyes)).collect();
             suggested_where(damage, &found, &shelf, LARGER)
         };
-        assert!(on(Damage::NoiseOrMarks, &[26.0]).0.is_some());
-        assert!(on(Damage::Softness, &[60.0]).0.is_some());
-        let (step, said) = on(Damage::NoiseOrMarks, &[60.0]);
+        assert!(on(PHONE, &[26.0]).0.is_some());
+        assert!(on(OUT_OF_FOCUS, &[60.0]).0.is_some());
+        let (step, said) = on(PHONE, &[60.0]);
         assert!(step.is_none() && said.contains("+0.1 dB"), "{said}");
-        assert!(on(Damage::NoiseOrMarks, &[60.0, 26.0]).0.is_some(), "one of them is worth it");
+        assert!(on(PHONE, &[60.0, 26.0]).0.is_some(), "one of them is worth it");
+        assert!(on(Damage { edges: Edges::Sharp, ..PHONE }, &[26.0]).0.is_none(), "noisy, but nothing is soft");
     }
 
     #[test]
