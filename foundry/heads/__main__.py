@@ -12,19 +12,13 @@ import sys
 import time
 from pathlib import Path
 
-from .keeping import keep
+from .keeping import keep, missing
 
 
 def numbers(text: str) -> list[int]:
     """'3,5-7' -> [3, 5, 6, 7]"""
     spans = [part.partition("-") for part in text.split(",")]
     return [n for first, _, last in spans for n in range(int(first), int(last or first) + 1)]
-
-
-def missing(seed: int, views: int, folders: list[Path]) -> list[int]:
-    """The views of a person that are in none of the folders, as rendered or as kept."""
-    there = {file.stem for folder in folders for ending in ("png", "webp") for file in folder.glob(f"{seed:04}-*.{ending}")}
-    return [view for view in range(views) if f"{seed:04}-{view}" not in there]
 
 
 def photograph(seed: int, views: list[int], size: tuple[int, int], samples: int, eye_samples: int, out: Path, given: dict) -> None:

@@ -8,8 +8,9 @@ import pytest
 from PIL import Image
 
 from dettaglio_foundry.people import CANVAS, LEFT_EYE, MOUTH, RIGHT_EYE, files_in, on_canvas, places, similarity, trust
-from heads.keeping import keep
 from dettaglio_foundry.strands import render
+from heads.keeping import keep, missing
+from heads.strands import write
 
 HEADS = Path(__file__).parent.parent / "heads"
 KEPT, TRAINING = HEADS / "kept", HEADS / "training"
@@ -55,6 +56,17 @@ def test_a_kept_head_lies_where_its_facts_say(file):
         assert around.min() < 0.6 * np.median(grey[int(y) : int(mouth[1]), int(left[0]) : int(right[0])]), "a pupil"
 
 
+@pytest.mark.parametrize(("least", "due"), [(0, 3), (3, 3), (8, 8)])
+def test_strands_are_filled_up_with_some_too_thin_to_be_seen(tmp_path, least, due):
+    strands = np.random.default_rng(3).normal(size=(3, 5, 3))
+    write(tmp_path / "strands.txt", strands, 0.01, np.random.default_rng(4), least)
+    curves = [np.array([line.split() for line in curve.split("\n")], float) for curve in (tmp_path / "strands.txt").read_text().split("\n\n")[:-1]]
+    assert len(curves) == due and all(curve.shape == (7, 4) for curve in curves), "both ends doubled"
+    assert [bool((curve[:, 3] > 1e-3).all()) for curve in curves] == [True] * 3 + [False] * (due - 3)
+    for curve, strand in zip(curves, strands):
+        assert np.allclose(curve[1:-1, :3], strand, atol=1e-4)
+
+
 class TestKeeping:
     """Pictures that were rendered are kept as small files, to be learned from without rendering them again."""
 
@@ -85,6 +97,13 @@ class TestKeeping:
         keep(rendered, rendered)
         assert [file.name for file in files_in(rendered)] == ["1001-0.webp", "1002-0.webp"]
 
+    @pytest.mark.parametrize(("seed", "views", "due"), [(1001, 1, []), (1001, 3, [1, 2]), (1, 2, [0, 1]), (100, 1, [0])])
+    def test_what_is_there_in_any_folder_and_either_way_is_not_rendered_again(self, rendered, tmp_path, seed, views, due):
+        kept, elsewhere = tmp_path / "kept", tmp_path / "elsewhere"
+        keep(rendered, kept)
+        assert missing(seed, views, [elsewhere, kept]) == missing(seed, views, [rendered]) == due
+        assert missing(seed, views, [elsewhere]) == list(range(views))
+
     def test_a_folder_without_people_says_how_to_render_some(self, tmp_path):
         with pytest.raises(SystemExit, match="python -m heads"):
             files_in(tmp_path)
@@ -92,7 +111,7 @@ class TestKeeping:
 
 def test_nobody_is_both_learned_from_and_scored_with():
     learned, scored = ({int(file.stem.split("-")[0]) for file in files_in(folder)} for folder in (TRAINING, KEPT))
-    assert len(scored) == 23 and len(learned) > len(scored)
+    assert len(scored) == 24 and len(learned) > len(scored)
     assert not learned & scored and max(learned) < 1000 < min(scored)
 
 
