@@ -18,7 +18,8 @@ from heads import strands  # noqa: E402
 from heads.figure import Figure  # noqa: E402
 from heads.maths import rot, vnormals  # noqa: E402
 from heads.person import traits  # noqa: E402
-from heads.view import mesh as coloured_mesh, strand_colour  # noqa: E402
+from heads.transport import mesh as coloured_mesh  # noqa: E402
+from heads.view import strand_colour  # noqa: E402
 
 CLOTH = {
     'shirt': ['#b9b2a2', '#6f7480', '#8d8372', '#4a4e58', '#a69a86', '#7c6a58'],
