@@ -15,6 +15,12 @@ from .person import morph
 IRIS = 0.060  # radius of the cornea's rim
 
 
+def outward(S, Q):
+    """The quads of a piece of cloth, wound so that they face away from neck and head."""
+    inside = np.array([0, min(7.2, S[:, 1].mean()), 0.4])
+    return Q if ((S - inside) * vnormals(S, Q)).sum() > 0 else Q[:, ::-1]
+
+
 class Person:
     """P, N, Q: finest vertices, normals, quads. hair: (strands, radius, pigment, name). cloth: (vertices, quads, name)."""
 
@@ -38,6 +44,7 @@ class Person:
         self.cloth = [(S, q, "shirt") for S, q in pieces]
         if who["hair"] in ("cap", "scarf"):
             self.cloth += [(S, q, "hat") for S, q in clothes.headwear(who["hair"], W, P2, self.N2, self.Q2)]
+        self.cloth = [(S, outward(S, q), name) for S, q, name in self.cloth]
         self.frames = self.glasses() if who["glasses"] else []
         self.mouth = [self.part(g) for g in ("helper-upper-teeth", "helper-lower-teeth", "helper-tongue")]
 

@@ -1,7 +1,7 @@
 """A photograph of a person: pose and gaze, light, lens, and the developed picture.
 
 Light below the skin: irradiance is measured at the visible vertices, spread along the surface by heat diffusion with a
-width for each channel, and shown as emission; a glossy coat is path-traced on top. So skin is nearly free of noise.
+width for each channel, and shown as emission; a glossy coat is path-traced on top. So skin is nearly free of noise, and so is cloth.
 """
 
 import tempfile
@@ -164,11 +164,13 @@ class Posed:
             named[name] = self.pose((centre + gaze * radius)[None])[0]
         return named
 
+    def faces_camera(self, P, N):
+        return (N * unit(self.camera.at - P)).sum(1) > -0.25
+
     def seen(self):
         """The bare skin's coarse vertices that the camera may see."""
-        faces_it = (self.N * unit(self.camera.at - self.P)).sum(1) > -0.25
         vertices = np.unique(self.person.Q2[self.person.bare])
-        return vertices[faces_it[vertices]]
+        return vertices[self.faces_camera(self.P, self.N)[vertices]]
 
     def focus(self):
         """How far the camera is from the eyes' front."""
@@ -195,40 +197,51 @@ def cloth_in(scene, posed, fabric):
 
 
 BAKED_PATHS = 16  # a vertex
+SPREAD_IN_SHIRT, SPREAD_IN_THIN = 0.10, 0.03  # dm; collars and hats are thin, and dark inside
 
 
 def light_on(whole, posed):
-    """Irradiance / pi on the skin's coarse vertices and on the shirt's, (n, 3) each; nought where it is not seen."""
-    person, use = posed.person, posed.seen()
-    S, q, _ = posed.cloth[0]
-    worn, N = np.unique(q), vnormals(S, q)
-    light = bake(whole, np.r_[posed.P[use], S[worn]], np.r_[posed.N[use], N[worn]], BAKED_PATHS)
-    on_skin, on_shirt = np.zeros((person.n2, 3)), np.zeros((len(S), 3))
-    on_skin[use], on_shirt[worn] = light[: len(use)], light[len(use) :]
-    return on_skin, on_shirt
+    """Irradiance / pi on the skin's coarse vertices and on those of each piece of cloth, (n, 3) each; nought where it is not seen."""
+    surfaces = [(posed.P, posed.N, posed.seen())]
+    for S, q, _ in posed.cloth:
+        N = vnormals(S, q)
+        worn = np.unique(q)
+        surfaces.append((S, N, worn[posed.faces_camera(S, N)[worn]]))
+    light = bake(whole, *(np.concatenate([s[k][s[2]] for s in surfaces]) for k in (0, 1)), BAKED_PATHS)
+    lit, done = [], 0
+    for P, _, use in surfaces:
+        on = np.zeros((len(P), 3))
+        on[use] = light[done : done + len(use)]
+        done += len(use)
+        lit.append(on)
+    return lit[0][: posed.person.n2], lit[1:]
 
 
-def spread_below(posed, on_skin, on_shirt):
-    """Light as it leaves the skin's fine vertices and the shirt's again, before colour: red goes farthest, and farther in pale skin."""
+def spread_below(posed, on_skin, on_cloth):
+    """Light as it leaves the skin's fine vertices again, coloured, and those of cloth, uncoloured: red goes farthest, and farther in pale
+    skin."""
     person = posed.person
     pale = 0.8 + 0.4 * (1 - person.who["tone"])
     widths = [0.055 * pale, 0.026 * pale, 0.016 * pale]
     skin = diffuse_on_mesh(on_skin, posed.P[: person.n2], person.Q2[person.bare], widths)
-    S, q, _ = posed.cloth[0]
-    return np.maximum(person.base.step[2] @ skin, 0) * person.albedo, diffuse_on_mesh(on_shirt, S, q, [0.10] * 3)
+    spread = [SPREAD_IN_SHIRT] + [SPREAD_IN_THIN] * (len(posed.cloth) - 1)
+    cloth = [diffuse_on_mesh(on, S, q, [width] * 3) for on, (S, q, _), width in zip(on_cloth, posed.cloth, spread)]
+    return np.maximum(person.base.step[2] @ skin, 0) * person.albedo, cloth
 
 
 def coat(roughness):
     return {"type": "principled", "base_color": rgb([0, 0, 0]), "specular": 0.28, "roughness": roughness}
 
 
-def glowing_in(scene, posed, glow, on_shirt, fabric):
-    """Skin and shirt as they are photographed: what they give back of the light, and the skin's gloss on top."""
+def glowing_in(scene, posed, glow, on_cloth, fabric):
+    """Skin and cloth as they are photographed: what they give back of the light, and the skin's gloss on top."""
     gloss = {"type": "blendbsdf", "weight": {"type": "mesh_attribute", "name": "vertex_gloss"}, "a": coat(0.52), "b": coat(0.30)}
     scene["skin"] = mesh("skin", posed.P, posed.bare, posed.N, gloss, {"glow": glow, "gloss": posed.person.gloss}, GLOWING)
-    S, q, _ = posed.cloth[0]
-    black = {"type": "diffuse", "reflectance": rgb([0, 0, 0])}
-    scene["cloth0"] = mesh("cloth0", S, q, vnormals(S, q), black, {"glow": on_shirt * fabric["shirt"]}, GLOWING)
+    for i, (on, (S, q, name)) in enumerate(zip(on_cloth, posed.cloth)):
+        # Seen from behind, light meets it on its way.
+        front, back = ({"type": "diffuse", "reflectance": rgb(c)} for c in ([0, 0, 0], fabric[name]))
+        sheet = {"type": "twosided", "front": front, "back": back}
+        scene[f"cloth{i}"] = mesh(f"cloth{i}", S, q, vnormals(S, q), sheet, {"glow": on * fabric[name]}, GLOWING)
 
 
 def backdrop(camera, far, size):
@@ -269,7 +282,7 @@ def photograph(person, view, size, samples, eye_samples=0):
         clock.append(time.time())
         light = light_on(whole, posed)
         clock.append(time.time())
-        glow, on_shirt = spread_below(posed, *light)
+        glow, on_cloth = spread_below(posed, *light)
         landmarks = posed.landmarks()
         # Exposure comes from the skin itself.
         middle = np.linalg.norm(posed.P - landmarks["nose_tip"], axis=1) < 0.6
@@ -278,7 +291,7 @@ def photograph(person, view, size, samples, eye_samples=0):
         balance = (lamp / lamp.mean()) ** -r.uniform(0.45, 0.95)
         far = background(kind, r, size[1] // 2, size[0] // 2) * r.uniform(0.5, 1.3) / (exposure * balance)
 
-        glowing_in(scene, posed, glow, on_shirt, fabric)
+        glowing_in(scene, posed, glow, on_cloth, fabric)
         scene["backdrop"] = backdrop(camera, far, size)
         scene["sensor"] = camera.sensor(size, posed.focus())
         scene["integrator"] = {"type": "path", "max_depth": 6, "rr_depth": 3}
