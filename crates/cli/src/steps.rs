@@ -74,20 +74,27 @@ impl StepArgs {
         self.enlarge(&mut recipe, shelf)?;
         self.clean(&mut recipe.steps.clean, shelf, &reading)?;
         self.finish(&mut recipe.steps.finish, &reading);
-        match self.faces {
-            None => {}
-            Some(FacesSetting::Off) => recipe.steps.faces = None,
-            Some(FacesSetting::Auto) => recipe.steps.faces = recipe.steps.faces.or(Some(Faces::default())),
-            Some(FacesSetting::To(strength)) => recipe.steps.faces = Some(Faces { strength }),
-        }
-        if recipe.steps.faces.is_some() && shelf.restorer().is_none() {
-            bail!("there is no model on the shelf that restores faces: leave --faces out");
-        }
+        self.restore(&mut recipe.steps.faces, shelf)?;
         let spared = recipe.steps.finish.edges.is_some_and(|edges| edges.leave_skin > 0.0);
         if recipe.steps.faces.is_some() || spared {
             recipe = recipe.knowing(&find()?);
         }
         Ok(recipe)
+    }
+
+    fn restore(&self, faces: &mut Option<Faces>, shelf: &Shelf) -> anyhow::Result<()> {
+        let usual = || shelf.restorer().map(|card| Faces { strength: card.usual_strength() });
+        *faces = match self.faces {
+            None => *faces,
+            Some(FacesSetting::Off) => None,
+            Some(FacesSetting::Auto) => faces.or_else(usual),
+            Some(FacesSetting::To(strength)) => Some(Faces { strength }),
+        };
+        let wanted = faces.is_some() || self.faces == Some(FacesSetting::Auto);
+        if wanted && shelf.restorer().is_none() {
+            bail!("there is no model on the shelf that restores faces: leave --faces out");
+        }
+        Ok(())
     }
 
     fn frame(&self) -> anyhow::Result<Frame> {

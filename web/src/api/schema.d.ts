@@ -1309,6 +1309,11 @@ export interface components {
             scores: components["schemas"]["Score"][];
             /** @description SHA-256 of the ONNX file. */
             sha256: string;
+            /**
+             * Format: float
+             * @description Of a restorer: the share of its answer that is suggested, 0 to 1; see [`Card::usual_strength`].
+             */
+            strength?: number | null;
             /** @description What it was made for: "everyday", "foliage", ... */
             subject: string;
             /** @description The photographs that it learned from, with credits. */

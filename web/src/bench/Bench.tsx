@@ -46,7 +46,7 @@ import { type Blend, Blending, endOf } from "./blend";
 import { cleanLine } from "./cards/CleanCard";
 import { choiceText } from "./cards/EnlargeCard";
 import { KERNEL_NAMES, type Pane, type Source, filledUp, linesUp, paneView, plainName } from "./panes";
-import { around, drawnFace, ownFaces, USUAL_STRENGTH } from "./faces";
+import { around, drawnFace, ownFaces, usualStrength } from "./faces";
 import { SpotsMenu, openingSpot, pinned, useSpots } from "./spots";
 import { type Scope, changeArea, changeIn, letters, stepsIn, switched, treatmentOf } from "./treatments";
 import { NOTHING_CLEANED, PLAIN_FRAME, type WishControl, useWish } from "./wish";
@@ -208,7 +208,7 @@ function BenchWith(props: BenchProps & { first: Wish }) {
             setFacesShown(true);
             change({
               own_faces: [...ownFaces(control.wish, answer), face],
-              faces: control.wish.faces ?? suggestion.data?.recipe.faces ?? { strength: USUAL_STRENGTH },
+              faces: control.wish.faces ?? suggestion.data?.recipe.faces ?? { strength: usualStrength(models) },
             });
           }}
           goingTo={goingTo}

@@ -1,10 +1,12 @@
 /** The faces of a picture: those that were found, as the person changed them. */
 
-import type { OwnFace, Plan, Wish } from "../api/client";
+import type { Model, OwnFace, Plan, Wish } from "../api/client";
 import type { Point } from "../stage/tools";
 
-/** How far faces are restored when the step is switched on; what the server suggests where it suggests it at all. */
-export const USUAL_STRENGTH = 0.6;
+/** How far faces are restored when the step is switched on: what the restorer's card suggests, by what was measured with it. */
+export function usualStrength(models: Model[]): number {
+  return models.find((model) => model.card.kind === "face")?.card.strength ?? 0.5;
+}
 
 /** The mouth lies this far below the eyes, in distances of the eyes, where a face looks straight ahead. */
 const MOUTH_BELOW = 94 / 80;

@@ -2,7 +2,7 @@
 import { screen, waitFor, within } from "@testing-library/react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Batch, BatchItem, BatchPlan } from "../api/client";
-import { anOrder, show } from "../testing/render";
+import { aModel, anOrder, show } from "../testing/render";
 import { Refused, answer, asked } from "../testing/server";
 import { BatchDialog } from "./BatchDialog";
 
@@ -26,6 +26,7 @@ const runs = () => asked().filter(({ what }) => what === "POST /orders/3/jobs");
 const runButton = () => screen.getByTestId("batch-run");
 
 beforeEach(() => {
+  answer("GET", "/models", () => [aModel({ id: "faces", kind: "face", strength: 0.6 })]);
   answer("GET", "/house-treatments", () => [{ id: 5, name: "Sala grande", treatment: {} }]);
   answer("GET", "/products", () => []);
   answer("POST", "/orders/3/jobs", () => [{ id: 1 }, { id: 2 }]);
@@ -66,6 +67,9 @@ describe("a run that nothing speaks against", () => {
     await user.click(screen.getByRole("combobox", { name: "Faces" }));
     await user.click(await screen.findByRole("option", { name: "restored at 40 %" }));
     await waitFor(() => expect(lookedOver().faces).toEqual({ how: "restored", strength: 0.4 }));
+    await user.click(screen.getByRole("combobox", { name: "Faces" }));
+    const offered = screen.getAllByRole("option", { name: /^restored/ }).map((option) => option.textContent);
+    expect(offered).toEqual(["restored at 40 %", "restored at 60 %", "restored at 100 %"]);
   });
 
   it("makes several files of each picture", async () => {

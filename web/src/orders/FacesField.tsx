@@ -2,9 +2,11 @@
 
 import { MenuItem, TextField } from "@mui/material";
 import type { FacesChoice } from "../api/client";
-import { USUAL_STRENGTH } from "../bench/faces";
+import { useModels } from "../api/queries";
+import { usualStrength } from "../bench/faces";
 
-const STRENGTHS = [0.4, USUAL_STRENGTH, 1];
+/** Less than is suggested, what is suggested, and all of it. */
+const offered = (usual: number) => [...new Set([Math.min(0.4, usual), usual, 1])];
 
 export function FacesField(props: {
   value: FacesChoice | undefined;
@@ -13,6 +15,7 @@ export function FacesField(props: {
   onChange: (value: FacesChoice | undefined) => void;
 }) {
   const { value } = props;
+  const usual = usualStrength(useModels().data ?? []);
   return (
     <TextField
       select
@@ -26,7 +29,7 @@ export function FacesField(props: {
     >
       <MenuItem value="own">{props.own}</MenuItem>
       <MenuItem value="off">left to the enlarging model</MenuItem>
-      {STRENGTHS.map((strength) => (
+      {offered(usual).map((strength) => (
         <MenuItem key={strength} value={String(strength)}>
           restored at {Math.round(strength * 100)} %
         </MenuItem>

@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { screen, waitFor, within } from "@testing-library/react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
-import { anOrder, show } from "../testing/render";
+import { aModel, anOrder, show } from "../testing/render";
 import { Refused, answer, asked } from "../testing/server";
 import { EditDialog } from "./EditDialog";
 import { ShareDialog } from "./ShareDialog";
@@ -12,6 +12,7 @@ const PRINT = {
 };
 
 beforeEach(() => {
+  answer("GET", "/models", () => [aModel({ id: "faces", kind: "face", strength: 0.6 })]);
   answer("GET", "/house-treatments", () => [{ id: 5, name: "Sala grande", treatment: {} }]);
   answer("GET", "/products", () => [{ id: 2, name: "Gallery 40", print: PRINT, least_ppi: null }]);
 });

@@ -9,10 +9,10 @@ use dettaglio_core::codec;
 use dettaglio_core::compare::{psnr, texture};
 use dettaglio_core::enlarge::{Averaging, Kernel, resample};
 use dettaglio_core::face::canvas::CANVAS;
-use dettaglio_core::face::{Face, Finder, LeftAlone, USUAL_STRENGTH};
+use dettaglio_core::face::{Face, Finder, LeftAlone};
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::limits::Limits;
-use dettaglio_core::model::{CleaningScore, EVERYDAY, FaceTrial, Grade, Model, ModelRef, Shelf};
+use dettaglio_core::model::{CleaningScore, EVERYDAY, FaceTrial, Grade, MOST_LOST, Model, ModelRef, Shelf};
 use dettaglio_core::picture::{Planes, Region, Size};
 use dettaglio_core::render::{Renderer, Unhurried};
 use dettaglio_core::treatment::{Restore, TreatedFace, Treatment};
@@ -108,12 +108,11 @@ const PARTS: [(&str, Region); 9] = [
 ];
 const FEATURES: usize = 3;
 
-/// A person as it came, enlarged by Everyday, and with the face restored, in full and as suggested; and the truth, all on the canvas.
+/// A person as it came, enlarged by Everyday, and with the face restored in full; and the truth, all on the canvas.
 struct Seen {
     before: Planes,
     everyday: Planes,
     restored: Planes,
-    suggested: Planes,
     truth: Planes,
     departure: f32,
     left: Option<LeftAlone>,
@@ -146,11 +145,8 @@ fn undergo(trial: Trial, person: &Person, renderer: &Renderer) -> Outcome<Seen> 
     let shelf = renderer.shelf();
     let model = ModelRef::of(shelf.restorer().ok_or("there is no restorer")?);
     let plain = Treatment::learned(&shelf, EVERYDAY, Grade::Draft, small, truth_size);
-    let with = |strength: f32| {
-        let faces = vec![TreatedFace { face, restore: Some(Restore { model: model.clone(), strength }) }];
-        Treatment { faces, ..plain.clone() }
-    };
-    let full = with(1.0);
+    let faces = vec![TreatedFace { face, restore: Some(Restore { model, strength: 1.0 }) }];
+    let full = Treatment { faces, ..plain.clone() };
     let restoration = renderer.restoration(&original, &full, &face, &Unhurried)?.ok_or("the face is in the picture")?;
     let on_canvas = |planes: &Planes| {
         let back = person.face.to_canvas().expect("a face").inverse();
@@ -163,7 +159,6 @@ fn undergo(trial: Trial, person: &Person, renderer: &Renderer) -> Outcome<Seen> 
         before: on_canvas(&resample(&picture, truth_size, truth_size.whole(), Kernel::Bicubic)),
         everyday: rendered(&plain)?,
         restored: rendered(&full)?,
-        suggested: rendered(&with(USUAL_STRENGTH))?,
         truth: on_canvas(&person.planes),
         departure: restoration.departure,
         left: restoration.left,
@@ -171,17 +166,20 @@ fn undergo(trial: Trial, person: &Person, renderer: &Renderer) -> Outcome<Seen> 
 }
 
 /// What restoring brings to the parts of the people's faces, in dB.
-#[derive(Default)]
+#[derive(Clone, Default)]
 struct Gains {
     /// For each of [`PARTS`], one of each person.
     of_parts: [Vec<f64>; PARTS.len()],
 }
 
 impl Gains {
-    fn add(&mut self, restored: &Planes, seen: &Seen) {
+    /// With so much of the restored face; on the canvas that is a share of what it changed, as in the product.
+    fn add(&mut self, seen: &Seen, strength: f32) {
         for ((_, part), gains) in PARTS.iter().zip(&mut self.of_parts) {
-            let off = |planes: &Planes| psnr(&planes.cut(*part), &seen.truth.cut(*part), 0);
-            gains.push(off(restored) - off(&seen.everyday));
+            let [everyday, restored, truth] = [&seen.everyday, &seen.restored, &seen.truth].map(|p| p.cut(*part));
+            let mixed = everyday.values().iter().zip(restored.values()).map(|(e, r)| e + strength * (r - e)).collect();
+            let mixed = Planes::from_values(everyday.size(), mixed);
+            gains.push(psnr(&mixed, &truth, 0) - psnr(&everyday, &truth, 0));
         }
     }
 
@@ -201,6 +199,11 @@ impl Gains {
         self.each().min_by(|a, b| a.2.total_cmp(&b.2)).expect("there are people")
     }
 
+    fn least_in_words(&self, people: &[Person]) -> String {
+        let (part, person, gain) = self.least();
+        format!("{gain:+.2} ({part}, {})", people[person].name)
+    }
+
     fn each(&self) -> impl Iterator<Item = (&'static str, usize, f64)> {
         let parts = PARTS.iter().zip(&self.of_parts);
         parts.flat_map(|((name, _), gains)| gains.iter().enumerate().map(|(i, gain)| (*name, i, *gain)))
@@ -209,10 +212,89 @@ impl Gains {
 
 const NAMES: [&str; 6] = ["eyes", "mouth", "brows", "nose", "cheeks", "forehead"];
 
-/// The scores for the card, and the tables for the document.
-pub fn score(model: &Model, shelf: &Shelf, people: &[Person]) -> Outcome<(Vec<CleaningScore>, String)> {
+/// What one trial did to all people.
+struct Outcomes {
+    trial: Trial,
+    /// For each of [`STRENGTHS`].
+    gains: [Gains; STRENGTHS.len()],
+    /// Eyes and mouth, means: PSNR of Everyday and restored in full, texture of either, in dB.
+    features: [f64; 4],
+    departures: Vec<f32>,
+    left: usize,
+}
+
+/// What may be suggested; the last is all of it.
+const STRENGTHS: [f32; 8] = [0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0];
+
+fn outcomes(trial: Trial, people: &[Person], renderer: &Renderer) -> Outcome<Outcomes> {
+    let mut all = Outcomes { trial, gains: Default::default(), features: [0.0; 4], departures: Vec::new(), left: 0 };
+    for person in people {
+        let seen = undergo(trial, person, renderer)?;
+        let count = (people.len() * FEATURES) as f64;
+        for (_, part) in &PARTS[..FEATURES] {
+            let [everyday, restored, truth] = [&seen.everyday, &seen.restored, &seen.truth].map(|p| p.cut(*part));
+            let figures = [
+                psnr(&everyday, &truth, 0),
+                psnr(&restored, &truth, 0),
+                texture(&everyday, &truth, 0),
+                texture(&restored, &truth, 0),
+            ];
+            all.features.iter_mut().zip(figures).for_each(|(sum, figure)| *sum += figure / count);
+        }
+        for (gains, strength) in all.gains.iter_mut().zip(STRENGTHS) {
+            gains.add(&seen, strength);
+        }
+        all.departures.push(seen.departure);
+        all.left += usize::from(seen.left.is_some());
+    }
+    Ok(all)
+}
+
+/// The place in [`STRENGTHS`] of the most at which no part of any damaged face loses more than it may.
+fn most_that_is_safe(trials: &[Outcomes]) -> Option<usize> {
+    let damaged = || trials.iter().filter(|t| !t.trial.is_sound());
+    (0..STRENGTHS.len()).rev().find(|k| damaged().all(|t| t.gains[*k].least().2 >= -MOST_LOST))
+}
+
+/// What `evaluate` found out about a restorer, for its card; and the tables for the document.
+pub struct Judged {
+    pub scores: Vec<CleaningScore>,
+    pub strength: f32,
+    pub tables: String,
+}
+
+pub fn judged(model: &Model, shelf: &Shelf, people: &[Person]) -> Outcome<Judged> {
     let renderer = Renderer::new(shelf.clone(), 64 << 20);
-    let mut scores = Vec::new();
+    let trials: Vec<Outcomes> =
+        TRIALS.iter().map(|trial| outcomes(*trial, people, &renderer)).collect::<Outcome<_>>()?;
+    let safe = most_that_is_safe(&trials).ok_or("no strength is safe: every one makes a part of a face worse")?;
+    let tables = in_full_table(model, &trials, people)? + &suggested_table(safe, &trials, people)?;
+    let scores = trials.iter().map(|t| t.score(people.len())).collect();
+    Ok(Judged { scores, strength: STRENGTHS[safe], tables })
+}
+
+impl Outcomes {
+    fn in_full(&self) -> &Gains {
+        self.gains.last().expect("there are strengths")
+    }
+
+    fn score(&self, people: usize) -> CleaningScore {
+        let [before, after, ..] = self.features;
+        CleaningScore {
+            damage: self.trial.name.to_owned(),
+            undamaged: self.trial.is_sound(),
+            face: Some(FaceTrial { eyes: self.trial.eyes, blur: self.trial.blur }),
+            photos: people,
+            before: rounded(before, 2),
+            after: rounded(after, 2),
+            least_gain: rounded(self.in_full().least().2, 2),
+            before_ssim: 0.0,
+            after_ssim: 0.0,
+        }
+    }
+}
+
+fn in_full_table(model: &Model, trials: &[Outcomes], people: &[Person]) -> Outcome<String> {
     let mut table = format!(
         "\n## {}\n\n{} people. Departure, at full strength: the 95th percentile of CIEDE2000 at the original's resolution, mean and most.\n\n\
          | eyes apart, damage | Everyday | restored | gain | texture: Everyday | restored | least gain of a part | departure | left alone |\n\
@@ -220,72 +302,37 @@ pub fn score(model: &Model, shelf: &Shelf, people: &[Person]) -> Outcome<(Vec<Cl
         model.card().name,
         people.len()
     );
-    let mut suggested = format!(
-        "\nAt {:.0} %, as suggested: the gain in each part, and the least.\n\n\
-         | eyes apart, damage | eyes and mouth | {} | least gain of a part |\n|---|--:|{}--:|\n",
-        100.0 * USUAL_STRENGTH,
+    for t in trials {
+        let [before, after, texture_before, texture_after] = t.features;
+        let mean = t.departures.iter().sum::<f32>() / t.departures.len() as f32;
+        let most = t.departures.iter().copied().fold(0.0, f32::max);
+        writeln!(
+            table,
+            "| {} | {before:.2} dB | {after:.2} dB | {:+.2} | {texture_before:.2} dB | {texture_after:.2} dB | {} | {mean:.1}, {most:.1} | {} |",
+            t.trial.name,
+            after - before,
+            t.in_full().least_in_words(people),
+            t.left
+        )?;
+    }
+    Ok(table)
+}
+
+fn suggested_table(safe: usize, trials: &[Outcomes], people: &[Person]) -> Outcome<String> {
+    let mut table = format!(
+        "\nAt {:.0} %, as suggested, the most in tenths at which no part of a damaged face loses more than {MOST_LOST} dB: the gain in each \
+         part, and the least.\n\n| eyes apart, damage | eyes and mouth | {} | least gain of a part |\n|---|--:|{}--:|\n",
+        100.0 * STRENGTHS[safe],
         NAMES.join(" | "),
         "--:|".repeat(NAMES.len())
     );
-    for trial in TRIALS {
-        let (mut in_full, mut as_suggested) = (Gains::default(), Gains::default());
-        let mut sums = [0.0; 4];
-        let (mut departures, mut left) = (Vec::new(), 0);
-        for person in people {
-            let seen = undergo(trial, person, &renderer)?;
-            let count = (people.len() * FEATURES) as f64;
-            for (_, part) in &PARTS[..FEATURES] {
-                let cut = |planes: &Planes| planes.cut(*part);
-                let truth = cut(&seen.truth);
-                let figures = [
-                    psnr(&cut(&seen.everyday), &truth, 0),
-                    psnr(&cut(&seen.restored), &truth, 0),
-                    texture(&cut(&seen.everyday), &truth, 0),
-                    texture(&cut(&seen.restored), &truth, 0),
-                ];
-                sums.iter_mut().zip(figures).for_each(|(sum, figure)| *sum += figure / count);
-            }
-            in_full.add(&seen.restored, &seen);
-            as_suggested.add(&seen.suggested, &seen);
-            departures.push(seen.departure);
-            left += usize::from(seen.left.is_some());
-        }
-        let [before, after, texture_before, texture_after] = sums;
-        let mean = departures.iter().sum::<f32>() / departures.len() as f32;
-        let most = departures.iter().copied().fold(0.0, f32::max);
-        let least = |gains: &Gains| {
-            let (part, person, gain) = gains.least();
-            format!("{gain:+.2} ({part}, {})", people[person].name)
-        };
-        writeln!(
-            table,
-            "| {} | {before:.2} dB | {after:.2} dB | {:+.2} | {texture_before:.2} dB | {texture_after:.2} dB | {} | {mean:.1}, {most:.1} | {left} |",
-            trial.name,
-            after - before,
-            least(&in_full),
-        )?;
-        let of_parts: Vec<String> = NAMES.iter().map(|name| format!("{:+.2}", as_suggested.mean(name))).collect();
-        writeln!(
-            suggested,
-            "| {} | {:+.2} | {} | {} |",
-            trial.name,
-            as_suggested.mean_of_features(),
-            of_parts.join(" | "),
-            least(&as_suggested)
-        )?;
-        scores.push(CleaningScore {
-            damage: trial.name.to_owned(),
-            undamaged: trial.is_sound(),
-            face: Some(FaceTrial { eyes: trial.eyes, blur: trial.blur }),
-            photos: people.len(),
-            before: rounded(before, 2),
-            after: rounded(after, 2),
-            least_gain: rounded(in_full.least().2, 2),
-            before_ssim: 0.0,
-            after_ssim: 0.0,
-        });
+    for t in trials {
+        let gains = &t.gains[safe];
+        let of_parts: Vec<String> = NAMES.iter().map(|name| format!("{:+.2}", gains.mean(name))).collect();
+        let (features, least) = (gains.mean_of_features(), gains.least_in_words(people));
+        writeln!(table, "| {} | {features:+.2} | {} | {least} |", t.trial.name, of_parts.join(" | "))?;
     }
-    Ok((scores, table + &suggested))
+    Ok(table)
 }
 
 /// How many of the people are found at several sizes, and how far off their eyes.

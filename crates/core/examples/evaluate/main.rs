@@ -84,7 +84,8 @@ fn face_part(
     text.push_str(&faces::finding(&Finder::open(&models.join("faces"))?, &people)?);
     for model in shelf.models().iter().filter(|m| m.card().kind == Kind::Face) {
         let mut card = model.card().clone();
-        let (scores, table) = faces::score(model, shelf, &people)?;
+        let faces::Judged { scores, strength, tables } = faces::judged(model, shelf, &people)?;
+        println!("{}: {:.0} % is suggested", card.id, 100.0 * strength);
         for score in &scores {
             println!(
                 "{}: {:+.2} dB on {}, at least {:+.2}",
@@ -96,9 +97,10 @@ fn face_part(
         }
         if wanted(&card) {
             card.cleaning = scores;
+            card.strength = Some(strength);
             write_card(models, &card)?;
         }
-        text.push_str(&table);
+        text.push_str(&tables);
     }
     if shelf.restorer().is_some() {
         faces::sheet(shelf, &people, &document.with_file_name("faces.jpg"))?;

@@ -30,9 +30,6 @@ pub const MOST_EYES: f32 = 110.0;
 /// Departure of a restored face from its original, 95th percentile of CIEDE2000, beyond which it is left alone.
 pub const MOST_DEPARTURE: f32 = 9.0;
 
-/// The share of the restored face that is suggested.
-pub const USUAL_STRENGTH: f32 = 0.6;
-
 /// Faces that a treatment can have.
 pub const MOST_FACES: usize = 64;
 
@@ -79,12 +76,6 @@ impl OwnFace {
 pub struct Faces {
     /// The share of the restored face, 0 to 1.
     pub strength: f32,
-}
-
-impl Default for Faces {
-    fn default() -> Self {
-        Self { strength: USUAL_STRENGTH }
-    }
 }
 
 /// Why a face is left to the general model.

@@ -51,6 +51,9 @@ pub struct Card {
     /// Measured gains of a cleaner over the damaged picture, of a restorer over Everyday; empty until `evaluate` has run.
     #[serde(default)]
     pub cleaning: Vec<CleaningScore>,
+    /// Of a restorer: the share of its answer that is suggested, 0 to 1; see [`Card::usual_strength`].
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub strength: Option<f32>,
     /// Whether it takes damage out while it enlarges: such a model runs once, and others go on from there.
     #[serde(default)]
     pub cleans: bool,
@@ -68,6 +71,12 @@ impl Card {
         let unreadable = |why: String| ModelError::Unreadable { file: file.to_owned(), why };
         let text = std::fs::read_to_string(file).map_err(|e| unreadable(e.to_string()))?;
         serde_json::from_str(&text).map_err(|e| unreadable(e.to_string()))
+    }
+
+    /// The share of a restorer's answer that is suggested: the most, in tenths, at which no part of a damaged face came out worse by more
+    /// than [`MOST_LOST`] than without it, when `evaluate` last ran; half before it was measured.
+    pub fn usual_strength(&self) -> f32 {
+        self.strength.unwrap_or(0.5)
     }
 
     fn any_size() -> u32 {
@@ -195,6 +204,9 @@ impl Score {
         self.model - self.bicubic
     }
 }
+
+/// dB that any part of a damaged face may lose by being restored as suggested.
+pub const MOST_LOST: f64 = 0.3;
 
 /// The set of photographs of all kinds.
 pub const PHOTOGRAPHS: &str = "photographs";

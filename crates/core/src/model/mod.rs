@@ -14,7 +14,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::hash::ContentHash;
 
-pub use card::{Card, CleaningScore, FaceTrial, Grade, Kind, LevelKind, PHOTOGRAPHS, Score};
+pub use card::{Card, CleaningScore, FaceTrial, Grade, Kind, LevelKind, MOST_LOST, PHOTOGRAPHS, Score};
 pub use engine::{Engine, LIBRARY_VARIABLE, Network, OnnxNetwork};
 pub use example::Example;
 pub use own::{OwnModels, Trial};

@@ -161,6 +161,7 @@ pub fn card(factor: u32, grade: Grade) -> Card {
         weaknesses: Vec::new(),
         scores: Vec::new(),
         cleaning: Vec::new(),
+        strength: None,
         cleans: false,
         trial: None,
         sha256: ContentHash::of(b"no file"),

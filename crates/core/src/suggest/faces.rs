@@ -3,12 +3,12 @@
 use super::{PrintFacts, Step};
 use crate::codec::Facts;
 use crate::face::{Face, Faces, LeftAlone};
-use crate::model::{Card, Shelf};
+use crate::model::{Card, MOST_LOST, Shelf};
 use crate::reading::{MARKED_QUALITY, Reading, SOFT};
 
 /// dB over the enlarging model alone, in eyes and mouth, that a restorer must have gained on faces like those of a picture for
 /// restoring to be suggested: as much as it may lose in any part of a damaged face.
-const CLEARLY_BETTER: f64 = 0.3;
+const CLEARLY_BETTER: f64 = MOST_LOST;
 
 /// What is wrong with a picture that a restorer of faces could make up for.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -116,7 +116,7 @@ pub(super) fn faces(
             );
         }
     }
-    (some > 0 && damage.is_any() && gain >= CLEARLY_BETTER).then(Faces::default)
+    (some > 0 && damage.is_any() && gain >= CLEARLY_BETTER).then(|| Faces { strength: restorer.usual_strength() })
 }
 
 #[cfg(test)]
@@ -222,6 +222,15 @@ mod tests {
         assert!(step.is_none() && said.contains("+0.1 dB"), "{said}");
         assert!(on(PHONE, &[60.0, 26.0]).0.is_some(), "one of them is worth it");
         assert!(on(Damage { edges: Edges::Sharp, ..PHONE }, &[26.0]).0.is_none(), "noisy, but nothing is soft");
+    }
+
+    #[rstest::rstest]
+    #[case::as_measured(Some(0.8), 0.8)]
+    #[case::half_where_it_was_not(None, 0.5)]
+    fn as_much_is_suggested_as_the_card_says(#[case] strength: Option<f32>, #[case] due: f32) {
+        let card = Card { strength, ..measured_by_size() };
+        let shelf = Shelf::of(vec![Model::with_network(card, Arc::new(Repeat { factor: 1 }))]);
+        assert_eq!(suggested(&[face(26.0)], &shelf, LARGER).0, Some(Faces { strength: due }));
     }
 
     #[test]

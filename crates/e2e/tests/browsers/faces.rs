@@ -1,6 +1,7 @@
 //! Faces in a real browser: found, and shown before and after with what restoring comes to.
 
 use crate::browser::{Browser, order_with, project, service};
+use dettaglio_core::model::Card;
 use dettaglio_store::testing::TestServer;
 use serde_json::{Value, json};
 
@@ -11,6 +12,8 @@ async fn a_face_is_found_and_compared() {
     let service = service(&folder, &database, false).await;
     let person = std::fs::read(project().join("foundry/heads/kept/1002-0.png")).unwrap();
     let id = order_with(&service, "Family album", "glassblower.png", person).await;
+    let usual = 100.0 * Card::read(&project().join("models/faces.json")).unwrap().usual_strength();
+    let (one, of_two) = (format!("1 of 1, {usual:.0} %"), format!("of 2, {usual:.0} %"));
     let client = reqwest::Client::new();
     let wish = format!("http://{}/api/v1/originals/{id}/wish", service.address);
     let mut first: Value = client.get(&wish).send().await.unwrap().json().await.unwrap();
@@ -23,7 +26,7 @@ async fn a_face_is_found_and_compared() {
     page.wait_for_text("[aria-label=Process]", "1 found, off").await;
     page.click("[aria-label=Process] button", "Faces").await;
     page.click("[role=dialog] label", "Restore faces").await;
-    page.wait_until("the face is found", async |p| p.text("[aria-label=Process]").await.contains("1 of 1, 60 %")).await;
+    page.wait_until("the face is found", async |p| p.text("[aria-label=Process]").await.contains(&one)).await;
     page.wait_until("both close-ups are there", async |p| {
         let script =
             "return [...document.querySelectorAll('[role=dialog] img')].filter(i => i.naturalWidth > 0).length";
@@ -43,7 +46,7 @@ async fn a_face_is_found_and_compared() {
     page.click_named("[role=dialog] button", "Face 1 is no face").await;
     page.wait_for_text(card, "none found").await;
     page.click("[role=dialog] button", "Back to those found").await;
-    page.wait_for_text(card, "1 of 1, 60 %").await;
+    page.wait_for_text(card, &one).await;
 
     // One that was missed is drawn from eye to eye, beside the curtain; undone, it is gone.
     page.click("[role=dialog] button", "Draw a face").await;
@@ -52,9 +55,9 @@ async fn a_face_is_found_and_compared() {
     })
     .await;
     page.drag_from("canvas", (0.15, 0.33), 120.0).await;
-    page.wait_for_text(card, "of 2, 60 %").await;
+    page.wait_for_text(card, &of_two).await;
     page.undo().await;
-    page.wait_for_text(card, "1 of 1, 60 %").await;
+    page.wait_for_text(card, &one).await;
 
     page.close().await;
     service.stop().await;

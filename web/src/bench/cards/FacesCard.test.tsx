@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
-import type { Plan, PlannedFace, Suggestion, Wish } from "../../api/client";
+import type { Model, Plan, PlannedFace, Suggestion, Wish } from "../../api/client";
 import { aModel, aPlan, aWish, show } from "../../testing/render";
 import { answer } from "../../testing/server";
 import { FacesCard, facesLine, leftWords } from "./FacesCard";
@@ -19,7 +19,7 @@ const found = (x: number, part: Partial<PlannedFace> = {}): PlannedFace =>
 
 const RESTORER = aModel({ id: "faces", name: "Faces", kind: "face" });
 
-async function opened(part: { wish?: Partial<Wish>; plan?: Plan; suggestion?: Suggestion; models?: never[] }) {
+async function opened(part: { wish?: Partial<Wish>; plan?: Plan; suggestion?: Suggestion; models?: Model[] }) {
   const change = vi.fn<(part: Partial<Wish>) => void>();
   const onDraw = vi.fn();
   const onGo = vi.fn();
@@ -77,6 +77,16 @@ describe("the card", () => {
     const { card, user, change } = await opened({ plan: aPlan({ faces: [found(0)] }), suggestion });
     await user.click(card.getByRole("switch", { name: "Restore faces" }));
     expect(change).toHaveBeenCalledWith({ faces: { strength: 0.55 } });
+  });
+
+  it.each([
+    [0.8, 0.8],
+    [undefined, 0.5],
+  ])("is switched on as far as the restorer's card says where nothing is suggested: %s", async (strength, due) => {
+    const models = [aModel({ id: "faces", name: "Faces", kind: "face", strength })];
+    const { card, user, change } = await opened({ plan: aPlan({ faces: [found(0)] }), models });
+    await user.click(card.getByRole("switch", { name: "Restore faces" }));
+    expect(change).toHaveBeenCalledWith({ faces: { strength: due } });
   });
 
   it("closes when a face is to be drawn on the picture", async () => {

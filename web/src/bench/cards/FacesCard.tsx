@@ -5,7 +5,7 @@ import { Box, Button, FormControlLabel, IconButton, Stack, Switch, Tooltip, Typo
 import type { Model, Original, OwnFace, Plan, PlannedFace, Suggestion, Wish } from "../../api/client";
 import { useRestoration } from "../../api/queries";
 import { decimal } from "../../app/format";
-import { changedFace, ownFaces, USUAL_STRENGTH, withoutFace } from "../faces";
+import { changedFace, ownFaces, usualStrength, withoutFace } from "../faces";
 import { Card } from "./Card";
 import { Dial } from "./Dial";
 import { Part, Reasons } from "./Part";
@@ -58,7 +58,7 @@ export function FacesCard(props: {
             name="Restore faces"
             on={wish.faces != null}
             unavailable={unavailable}
-            onSwitch={(on) => change({ faces: on ? { strength: suggested ?? USUAL_STRENGTH } : null })}
+            onSwitch={(on) => change({ faces: on ? { strength: suggested ?? usualStrength(props.models) } : null })}
           >
             {wish.faces && (
               <Dial
@@ -82,6 +82,7 @@ export function FacesCard(props: {
                 plan={plan}
                 face={face}
                 own={own[i]}
+                usual={usualStrength(props.models)}
                 changed={(part) => changedFace(own, i, part)}
                 onChange={(own_faces) => change({ own_faces })}
                 onRemove={() => change({ own_faces: withoutFace(own, i) })}
@@ -128,6 +129,8 @@ function FaceRow(props: {
   plan?: Plan;
   face: PlannedFace;
   own?: OwnFace;
+  /** Of all of them, where nothing is said. */
+  usual: number;
   /** All faces, with a change of this one. */
   changed: (part: Partial<OwnFace>) => OwnFace[];
   onChange: (faces: OwnFace[]) => void;
@@ -137,7 +140,7 @@ function FaceRow(props: {
   const { number, original, plan, face, own, wish } = props;
   const { part, restored } = face;
   const restoration = useRestoration(original.hash, plan?.treatment, restored ?? undefined);
-  const common = wish.faces?.strength ?? USUAL_STRENGTH;
+  const common = wish.faces?.strength ?? props.usual;
   const strength = own?.strength ?? common;
   // A face that stands where all of them stand goes with them.
   const withStrength = (value: number) => ({ strength: value === common ? null : value });

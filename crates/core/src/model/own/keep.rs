@@ -160,6 +160,7 @@ fn card(name: &str, file_name: &str, sha256: ContentHash, trial: Trial, added_on
         weaknesses: Vec::new(),
         scores: Vec::new(),
         cleaning: Vec::new(),
+        strength: None,
         cleans: false,
         trial: Some(trial),
         sha256,
