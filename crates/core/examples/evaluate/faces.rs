@@ -30,34 +30,41 @@ is that of the worst of nine parts of the face on any of the people: below 0, th
 restorer.
 ";
 
-/// A person, and where the renderer put the face.
+/// A person, where the renderer put the face, and how far it is turned away, in degrees.
 pub struct Person {
     pub name: String,
     planes: Planes,
     face: Face,
+    turned: f32,
 }
 
-/// The people of a folder: PNG and the facts beside each.
-pub fn people(folder: &Path) -> Outcome<Vec<Person>> {
+/// Pictures of people in a folder, each with the facts beside it.
+fn pictures(folder: &Path) -> Outcome<Vec<PathBuf>> {
     let mut paths: Vec<PathBuf> = std::fs::read_dir(folder)?.filter_map(|e| Some(e.ok()?.path())).collect();
-    paths.retain(|p| p.extension().is_some_and(|e| e == "png"));
+    paths.retain(|p| p.extension().is_some_and(|e| e == "png" || e == "webp"));
     paths.sort();
-    let mut people = Vec::new();
-    for path in paths {
-        let facts: serde_json::Value = serde_json::from_str(&std::fs::read_to_string(path.with_extension("json"))?)?;
-        let at = |name: &str| {
-            let value = |k: usize| facts["landmarks"][name][k].as_f64().unwrap_or(f64::NAN) as f32;
-            Place { x: value(0), y: value(1) }
-        };
-        let (a, b) = (at("mouth_left"), at("mouth_right"));
-        let mouth = Place { x: (a.x + b.x) / 2.0, y: (a.y + b.y) / 2.0 };
-        // A person's left eye lies on the picture's right.
-        let face = Face { left_eye: at("right_pupil"), right_eye: at("left_pupil"), mouth };
-        let original = codec::read(&path, ContentHash::of_file(&path)?, &Limits::default())?.original;
-        let name = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
-        people.push(Person { name, planes: original.region(original.size().whole()), face });
-    }
-    if people.is_empty() { Err("no people: see foundry/README.md".into()) } else { Ok(people) }
+    if paths.is_empty() { Err("no people: see foundry/README.md".into()) } else { Ok(paths) }
+}
+
+/// All people of a folder.
+pub fn people(folder: &Path) -> Outcome<Vec<Person>> {
+    pictures(folder)?.iter().map(|path| person(path)).collect()
+}
+
+fn person(path: &Path) -> Outcome<Person> {
+    let facts: serde_json::Value = serde_json::from_str(&std::fs::read_to_string(path.with_extension("json"))?)?;
+    let figure = |value: &serde_json::Value| value.as_f64().unwrap_or(f64::NAN) as f32;
+    let at = |name: &str| {
+        let place = &facts["landmarks"][name];
+        Place { x: figure(&place[0]), y: figure(&place[1]) }
+    };
+    let (a, b) = (at("mouth_left"), at("mouth_right"));
+    let mouth = Place { x: (a.x + b.x) / 2.0, y: (a.y + b.y) / 2.0 };
+    // A person's left eye lies on the picture's right.
+    let face = Face { left_eye: at("right_pupil"), right_eye: at("left_pupil"), mouth };
+    let original = codec::read(path, ContentHash::of_file(path)?, &Limits::default())?.original;
+    let name = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
+    Ok(Person { name, planes: original.region(original.size().whole()), face, turned: figure(&facts["yaw"]).abs() })
 }
 
 /// What happens to a face before it lands on the desk.
@@ -335,6 +342,24 @@ fn suggested_table(safe: usize, trials: &[Outcomes], people: &[Person]) -> Outco
     Ok(table)
 }
 
+/// How far off the face of a person is found, brought down to so many pixels between the eyes: the mean distance of eyes and mouth, in
+/// distances of the eyes. Nothing where it is not found.
+fn found(finder: &Finder, person: &Person, eyes: f32) -> Outcome<Option<f32>> {
+    let size = person.planes.size();
+    let scale = eyes / person.face.eyes();
+    let side = |px: u32| (px as f32 * scale).round() as u32;
+    let small = Size::new(side(size.width), side(size.height));
+    let picture = shrunk(&person.planes, small, Averaging::Light);
+    let due = person.face;
+    let distance = |a: Place, b: Place| (a.x - b.x * scale).hypot(a.y - b.y * scale);
+    let apart = |f: &Face| {
+        let all = [(f.left_eye, due.left_eye), (f.right_eye, due.right_eye), (f.mouth, due.mouth)];
+        all.iter().map(|(a, b)| distance(*a, *b)).sum::<f32>() / 3.0 / eyes
+    };
+    let faces = finder.find(&damage::as_original(&picture))?;
+    Ok(faces.iter().map(apart).min_by(f32::total_cmp).filter(|off| *off < 0.5))
+}
+
 /// How many of the people are found at several sizes, and how far off their eyes.
 pub fn finding(finder: &Finder, people: &[Person]) -> Outcome<String> {
     let mut table =
@@ -342,28 +367,52 @@ pub fn finding(finder: &Finder, people: &[Person]) -> Outcome<String> {
          | eyes apart | found | eyes and mouth off by, of the distance of the eyes |\n|--:|--:|--:|\n"
             .to_owned();
     for eyes in [16.0, 24.0, 32.0, 48.0, 80.0] {
-        let (mut found, mut off) = (0, 0.0_f32);
+        let mut off = Vec::new();
         for person in people {
-            let size = person.planes.size();
-            let scale = eyes / person.face.eyes();
-            let side = |px: u32| (px as f32 * scale).round() as u32;
-            let small = Size::new(side(size.width), side(size.height));
-            let picture = shrunk(&person.planes, small, Averaging::Light);
-            let faces = finder.find(&damage::as_original(&picture))?;
-            let due = person.face;
-            let distance = |a: Place, b: Place| (a.x - b.x * scale).hypot(a.y - b.y * scale);
-            let apart = |f: &Face| {
-                let all = [(f.left_eye, due.left_eye), (f.right_eye, due.right_eye), (f.mouth, due.mouth)];
-                all.iter().map(|(a, b)| distance(*a, *b)).sum::<f32>() / 3.0 / eyes
-            };
-            if let Some(nearest) = faces.iter().map(apart).min_by(f32::total_cmp).filter(|off| *off < 0.5) {
-                found += 1;
-                off += nearest;
-            }
+            off.extend(found(finder, person, eyes)?);
         }
-        writeln!(table, "| {eyes:.0} px | {found} of {} | {:.0} % |", people.len(), 100.0 * off / found.max(1) as f32)?;
+        let mean = 100.0 * off.iter().sum::<f32>() / off.len().max(1) as f32;
+        writeln!(table, "| {eyes:.0} px | {} of {} | {mean:.0} % |", off.len(), people.len())?;
     }
     Ok(table)
+}
+
+/// From how many degrees on a head counts as turned by so much.
+const TURNS: [f32; 4] = [0.0, 10.0, 20.0, 30.0];
+
+/// How many are found by how far they are turned away, of the many pictures that restorers learn from: no finder learned from them.
+pub fn finding_turned(finder: &Finder, folder: &Path) -> Outcome<String> {
+    const SIZES: [f32; 2] = [24.0, 48.0];
+    let mut counts = [(0, [0; SIZES.len()]); TURNS.len()];
+    for path in pictures(folder)? {
+        let person = person(&path)?;
+        let turn = TURNS.iter().rposition(|from| person.turned >= *from).expect("no turn is below nought");
+        counts[turn].0 += 1;
+        for (count, eyes) in counts[turn].1.iter_mut().zip(SIZES) {
+            *count += usize::from(found(finder, &person, eyes)?.is_some());
+        }
+    }
+    let mut table =
+        "\nThe people that the restorer learned from, whom no finder knows, by how far they are turned away.\n\n\
+                     | turned from | pictures | found at 24 px | at 48 px |\n|--:|--:|--:|--:|\n"
+            .to_owned();
+    for (from, (all, found)) in TURNS.iter().zip(counts) {
+        let [at_24, at_48] = found.map(|n| format!("{:.1} %", 100.0 * n as f32 / all.max(1) as f32));
+        writeln!(table, "| {from:.0}° | {all} | {at_24} | {at_48} |")?;
+    }
+    Ok(table)
+}
+
+/// What is taken for a face in pictures without people.
+pub fn finding_nobody(finder: &Finder, pictures: &[&Planes]) -> Outcome<String> {
+    let mut false_finds = 0;
+    for picture in pictures {
+        false_finds += finder.find(&damage::as_original(picture))?.len();
+    }
+    Ok(format!(
+        "\nIn {} pictures without people, photographs and rendered ones, {false_finds} faces were found.\n",
+        pictures.len()
+    ))
 }
 
 /// Before, Everyday and restored, side by side, four people a row: 24 people of a damaged trial.

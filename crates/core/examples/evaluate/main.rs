@@ -62,7 +62,7 @@ fn main() -> Outcome<()> {
         cleaning::describe(&mut text, &card, seconds_per_megapixel(&card))?;
     }
     cleaning::before_enlarging(&mut text, &shelf, sets.photographs())?;
-    face_part(&mut text, &shelf, models, document, &wanted)?;
+    face_part(&mut text, &shelf, &sets, models, document, &wanted)?;
     text.push_str(sets::CREDITS);
     std::fs::write(document, text)?;
     Ok(())
@@ -71,17 +71,24 @@ fn main() -> Outcome<()> {
 /// The people that are kept in the repository for this.
 const PEOPLE: &str = "foundry/heads/kept";
 
+/// Those that restorers learn from: enough to see how heads are found that are turned away.
+const LEARNED: &str = "foundry/heads/training";
+
 /// Finding and restoring faces, and the contact sheet beside the document.
 fn face_part(
     text: &mut String,
     shelf: &Shelf,
+    sets: &Sets,
     models: &Path,
     document: &Path,
     wanted: &dyn Fn(&Card) -> bool,
 ) -> Outcome<()> {
     let people = faces::people(Path::new(PEOPLE))?;
     text.push_str(faces::INTRODUCTION);
-    text.push_str(&faces::finding(&Finder::open(&models.join("faces"))?, &people)?);
+    let finder = Finder::open(&models.join("faces"))?;
+    text.push_str(&faces::finding(&finder, &people)?);
+    text.push_str(&faces::finding_turned(&finder, Path::new(LEARNED))?);
+    text.push_str(&faces::finding_nobody(&finder, &sets.without_people())?);
     for model in shelf.models().iter().filter(|m| m.card().kind == Kind::Face) {
         let mut card = model.card().clone();
         let faces::Judged { scores, strength, tables } = faces::judged(model, shelf, &people)?;

@@ -56,6 +56,12 @@ impl Sets {
         &self.night
     }
 
+    /// All pictures in which nobody is to be seen, each once.
+    pub fn without_people(&self) -> Vec<&Planes> {
+        let sets = self.sets.iter().filter(|(name, _)| name != "portrait" && name != "prints");
+        sets.flat_map(|(_, subjects)| subjects).map(|s| &s.truth).chain(self.night.iter().map(|p| &p.planes)).collect()
+    }
+
     /// The photographs of all kinds.
     pub fn photographs(&self) -> &[Photo] {
         &self.photographs
