@@ -204,10 +204,10 @@ async fn scans_come_into_their_order_when_they_are_whole() {
     .await;
     let reason = until("the refusal", async || std::fs::read_to_string(folder.join("refused/note.txt.txt")).ok()).await;
     assert!(reason.contains("not a picture"), "{reason}");
-    assert!(
-        folder.join("taken/scan-1.png").is_file() && folder.join("refused/note.txt").is_file(),
-        "nothing is deleted"
-    );
+    until("both files, which are put aside and not deleted", async || {
+        (folder.join("taken/scan-1.png").is_file() && folder.join("refused/note.txt").is_file()).then_some(())
+    })
+    .await;
     server.stop().await;
 }
 
