@@ -161,6 +161,7 @@ def loaded(scene):
     dr.sync_thread()
     whole = mi.load_dict(scene)
     for sensor in whole.sensors():
+        # A figure that was computed is read when it is needed; one that was given is compiled in.
         lens = mi.traverse(sensor)
         for name in ("aperture_radius", "focus_distance"):
             lens[name] = lens[name] + dr.opaque(mi.Float, 0)

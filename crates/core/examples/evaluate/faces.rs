@@ -125,6 +125,13 @@ struct Seen {
     left: Option<LeftAlone>,
 }
 
+impl Seen {
+    /// A part of the canvas by Everyday, restored, and in truth.
+    fn of(&self, part: Region) -> [Planes; 3] {
+        [&self.everyday, &self.restored, &self.truth].map(|planes| planes.cut(part))
+    }
+}
+
 fn undergo(trial: Trial, person: &Person, renderer: &Renderer) -> Outcome<Seen> {
     let truth_size = person.planes.size();
     let scale = f64::from(trial.eyes / person.face.eyes());
@@ -173,7 +180,7 @@ fn undergo(trial: Trial, person: &Person, renderer: &Renderer) -> Outcome<Seen> 
 }
 
 /// What restoring brings to the parts of the people's faces, in dB.
-#[derive(Clone, Default)]
+#[derive(Default)]
 struct Gains {
     /// For each of [`PARTS`], one of each person.
     of_parts: [Vec<f64>; PARTS.len()],
@@ -183,7 +190,7 @@ impl Gains {
     /// With so much of the restored face; on the canvas that is a share of what it changed, as in the product.
     fn add(&mut self, seen: &Seen, strength: f32) {
         for ((_, part), gains) in PARTS.iter().zip(&mut self.of_parts) {
-            let [everyday, restored, truth] = [&seen.everyday, &seen.restored, &seen.truth].map(|p| p.cut(*part));
+            let [everyday, restored, truth] = seen.of(*part);
             let mixed = everyday.values().iter().zip(restored.values()).map(|(e, r)| e + strength * (r - e)).collect();
             let mixed = Planes::from_values(everyday.size(), mixed);
             gains.push(psnr(&mixed, &truth, 0) - psnr(&everyday, &truth, 0));
@@ -239,7 +246,7 @@ fn outcomes(trial: Trial, people: &[Person], renderer: &Renderer) -> Outcome<Out
         let seen = undergo(trial, person, renderer)?;
         let count = (people.len() * FEATURES) as f64;
         for (_, part) in &PARTS[..FEATURES] {
-            let [everyday, restored, truth] = [&seen.everyday, &seen.restored, &seen.truth].map(|p| p.cut(*part));
+            let [everyday, restored, truth] = seen.of(*part);
             let figures = [
                 psnr(&everyday, &truth, 0),
                 psnr(&restored, &truth, 0),

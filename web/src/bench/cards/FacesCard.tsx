@@ -50,6 +50,7 @@ export function FacesCard(props: {
   const none = faces.length === 0 ? "No face was found. Draw one if you see one." : undefined;
   const unavailable = offered ? none : "There is no model on the shelf that restores faces.";
   const suggested = props.suggestion?.recipe.faces?.strength;
+  const usual = usualStrength(props.models);
   return (
     <Card name="Faces" state={facesLine(wish, plan)}>
       {(close) => (
@@ -58,7 +59,7 @@ export function FacesCard(props: {
             name="Restore faces"
             on={wish.faces != null}
             unavailable={unavailable}
-            onSwitch={(on) => change({ faces: on ? { strength: suggested ?? usualStrength(props.models) } : null })}
+            onSwitch={(on) => change({ faces: on ? { strength: suggested ?? usual } : null })}
           >
             {wish.faces && (
               <Dial
@@ -82,7 +83,7 @@ export function FacesCard(props: {
                 plan={plan}
                 face={face}
                 own={own[i]}
-                usual={usualStrength(props.models)}
+                usual={usual}
                 changed={(part) => changedFace(own, i, part)}
                 onChange={(own_faces) => change({ own_faces })}
                 onRemove={() => change({ own_faces: withoutFace(own, i) })}
