@@ -54,6 +54,22 @@ const NOISE_SPREAD: f32 = 1.5;
 /// A sensor's noise is nearly as strong in colour; texture is mostly light and dark.
 const MOST_OVER_COLOUR: f32 = 1.7;
 
+/// Of the parts of a picture, the fifteenth in a hundred varies up to this much more than the second where there is noise.
+const FLOOR: f32 = 1.5;
+
+/// The same of the thirtieth, which must bear witness besides where there are few.
+const WIDE_FLOOR: f32 = 2.2;
+
+/// The same of the fifteenth, whatever the brightness: noise varies up to some three times as much in lights as in shadows.
+const FLOOR_OF_ALL: f32 = 3.0;
+
+/// Parts of 8 x 8 px fewer than which say nothing, and fewer than which are few: some 700 x 550 px.
+const FEWEST_PARTS: usize = 100;
+const FEW_PARTS: usize = 6000;
+
+/// Variance that rounding to 8 bits and a smoothed encoding leave, in squared levels.
+const ROUNDING: f32 = 0.3;
+
 /// Fewer blocks than this at one brightness say nothing.
 const FEWEST_BLOCKS: usize = 12;
 
@@ -86,6 +102,8 @@ pub struct Block {
     pub brightness: f32,
     /// Fine variance, mean of the three colours.
     pub fine: f32,
+    /// The same of each of its four parts.
+    pub parts: [f32; 4],
     /// Fine variance of luminance.
     pub fine_luminance: f32,
     /// Fine variance of what is left when luminance is taken out.
@@ -140,11 +158,14 @@ fn measure(planes: &Planes, x: u32, y: u32) -> Block {
     let clipped =
         (0..luminance.len()).filter(|i| (0..3).any(|c| !(0.006..=0.994).contains(&planes.plane(c)[*i]))).count();
     let scale = 255.0 * 255.0;
+    let parts = (0..3).map(|channel| variances_inside(planes.plane(channel), PART));
+    let parts = parts.fold([0.0; 4], |sum, of| std::array::from_fn(|i| sum[i] + of[i] / 3.0 * scale));
     Block {
         x,
         y,
         brightness: mean,
-        fine: (0..3).map(|channel| variance_inside(planes.plane(channel), PART)).sum::<f32>() / 3.0 * scale,
+        fine: parts.iter().sum::<f32>() / 4.0,
+        parts,
         fine_luminance: variance_inside(&luminance, PART) * scale,
         fine_colour: (variance_inside(&colour[0], PART)
             + variance_inside(&green, PART)
@@ -157,18 +178,24 @@ fn measure(planes: &Planes, x: u32, y: u32) -> Block {
     }
 }
 
-/// The variance inside the parts of a block that have this side, averaged over them.
-fn variance_inside(plane: &[f32], part_side: usize) -> f32 {
+/// The variance inside each of the parts of a block that have this side, row by row.
+fn variances_inside(plane: &[f32], part_side: usize) -> Vec<f32> {
     let side = BLOCK as usize;
-    let mut sum = 0.0;
+    let mut variances = Vec::with_capacity((side / part_side).pow(2));
     for top in (0..side).step_by(part_side) {
         for left in (0..side).step_by(part_side) {
             let part = (0..part_side * part_side).map(|i| plane[(top + i / part_side) * side + left + i % part_side]);
             let mean = part.clone().sum::<f32>() / (part_side * part_side) as f32;
-            sum += part.map(|v| (v - mean).powi(2)).sum::<f32>() / (part_side * part_side - 1) as f32;
+            variances.push(part.map(|v| (v - mean).powi(2)).sum::<f32>() / (part_side * part_side - 1) as f32);
         }
     }
-    sum / (side / part_side * side / part_side) as f32
+    variances
+}
+
+/// Their mean.
+fn variance_inside(plane: &[f32], part_side: usize) -> f32 {
+    let variances = variances_inside(plane, part_side);
+    variances.iter().sum::<f32>() / variances.len() as f32
 }
 
 /// The noise of a picture whose blocks were measured.
@@ -201,8 +228,37 @@ pub fn read(blocks: &[Block]) -> NoiseReading {
     };
     let count = |ranges: &mut dyn Iterator<Item = &Vec<&Block>>| ranges.map(Vec::len).sum::<usize>();
     let told = count(&mut ranges.iter().filter(|range| stands_out(range)));
-    let hidden = 2 * told < count(&mut ranges.iter());
+    let hidden = 2 * told < count(&mut ranges.iter()) || !has_floor(blocks, clipped_too, &level);
     NoiseReading { level, sigma: weighted(level), colour: weighted(colour), luminance: weighted(luminance), hidden }
+}
+
+/// Whether the calmest places of the picture all vary alike, as they do where noise lies over everything: no place can vary less
+/// than the noise, and many vary hardly more. Texture has no floor: the calmer the place, the less it varies.
+///
+/// Parts of 8 x 8 px, each over the noise that was read at its brightness. Measured on 150 noise-free parts of 200 x 130 px of photographs,
+/// of which 47 were taken for noisy without this: the fifteenth in a hundred varies 1.5 times as much as the second in one of
+/// twenty, and 2.9 times in the middle; with noise of sigma 12, white or a sensor's, 1.2 and 1.4 times in the middle.
+fn has_floor(blocks: &[Block], clipped_too: bool, level: &NoiseCurve) -> bool {
+    let sorted = |over: &dyn Fn(&Block) -> f32| {
+        let whole = blocks.iter().filter(|b| clipped_too || b.unclipped());
+        let mut variances: Vec<f32> = whole.flat_map(|b| b.parts.map(|v| (v + ROUNDING) / over(b))).collect();
+        variances.sort_by(f32::total_cmp);
+        variances
+    };
+    let variances = sorted(&|b| level.at(b.brightness).powi(2) + ROUNDING);
+    if variances.len() < FEWEST_PARTS {
+        return false;
+    }
+    let rises = |variances: &[f32], share: f64| {
+        let at = |share: f64| variances[(variances.len() as f64 * share) as usize];
+        at(share) / at(0.02)
+    };
+    if rises(&variances, 0.15) > FLOOR {
+        return false;
+    }
+    // Of few parts a curve through texture can make a floor: then they must vary alike without it as well.
+    variances.len() >= FEW_PARTS
+        || (rises(&variances, 0.3) <= WIDE_FLOOR && rises(&sorted(&|_| 1.0), 0.15) <= FLOOR_OF_ALL)
 }
 
 /// Whether blocks that may be clipped hold noise, or nothing: some of any drawing's do by chance.
