@@ -16,23 +16,26 @@ class Config:
     purpose: str
     weaknesses: list[str]
     factor: int
-    channels: int
-    blocks: int
     steps: int
     batch: int
     patch: int  # side of a patch of the small picture, pixels
     learning_rate: float
+    channels: int = 0
+    blocks: int = 0
     kind: str = "enlarge"  # or clean
     level: str = ""  # of a cleaner: what its second input says, noise or compression
+    widths: tuple[int, ...] = ()  # of a cleaner that sees far: channels at each resolution, in place of `channels`
+    depths: tuple[int, ...] = ()  # and pairs of convolutions there, in place of `blocks`
     seed: int = 1
     earlier_steps: int = 0  # of the run whose weights this one starts from
     patches: dict[str, float] = field(default_factory=lambda: {"photographs": 1.0})  # source of patches -> share
-    divisors: tuple[float, ...] = (2.0,)  # how many times smaller than their files the photographs are shown
+    scales: tuple[float, ...] = (1.0,)  # the photographs are shown so many times smaller than their own sharpness asks
     recoloured: float = 0.0  # share of patches in another light, see sources.recolour
-    blend_with: str = ""  # weights that it was started from, to go back to in part
-    blend: float = 1.0  # how far the exported weights go from those to its own
     loss: str = "charbonnier"  # or decibels, see losses.py
-    texture_weight: float = 0.0  # of the loss that rewards texture, beside the mean error
+    perception_weight: float = 0.0  # of a texture model: of what a general network sees, beside the mean error
+    adversary_weight: float = 0.0  # of looking real
+    spectrum_weight: float = 0.0  # of the right power at each frequency
+    lattice_weight: float = 0.0  # of what lies on the lattice of the factor
     guard_weight: float = 0.0  # of the loss where an answer is further from the truth than what was shown
     tone_weight: float = 0.0  # of the loss of what lies off over 8 px: a shift of tone that no eye sees in one pixel
     damage: Damage = field(default_factory=Damage)
@@ -41,5 +44,6 @@ class Config:
     def read(path: str) -> "Config":
         table = tomllib.loads(Path(path).read_text())
         damage = {k: tuple(v) if isinstance(v, list) else v for k, v in table.pop("damage", {}).items()}
-        table["divisors"] = tuple(table.get("divisors", Config.divisors))
+        lists = {k: tuple(v) for k, v in table.items() if isinstance(v, list) and k != "weaknesses"}
+        table |= lists
         return Config(**table, damage=Damage(**damage))

@@ -21,6 +21,7 @@ class Damage:
     blur_sigma: tuple[float, float] = (0.2, 0.75)  # pixels of the small picture
     area_chance: float = 0.4  # shrunk by plain averaging rather than antialiased bicubic
     light_chance: float = 0.5  # shrunk in linear light, as a sensor does, rather than in encoded values, as programs do
+    camera_chance: float = 0.0  # seen through a mosaic, demosaiced and now and then sharpened, as a camera does
     noise_chance: float = 0.3
     noise_sigma: tuple[float, float] = (0.2, 2.0)  # 8-bit levels
     jpeg_chance: float = 0.35
@@ -70,17 +71,26 @@ def jpeg(levels: torch.Tensor, quality: int, subsampling: int) -> torch.Tensor:
 
 
 def degrade(picture: torch.Tensor, factor: int, damage: Damage, rng: random.Random) -> torch.Tensor:
-    """The small, damaged picture that a camera might have given instead of `picture`."""
+    """The small, damaged picture that a camera or a program might have given instead of `picture`."""
+    return coded(shrunk(picture, factor, damage, rng), damage, rng)
+
+
+def shrunk(picture: torch.Tensor, factor: int, damage: Damage, rng: random.Random) -> torch.Tensor:
+    """Through a lens, and smaller."""
     if rng.random() < damage.blur_chance:
         picture = gaussian_blur(picture, rng.uniform(*damage.blur_sigma) * factor / 2 + 0.1)
     by_area = rng.random() < damage.area_chance
     in_light = rng.random() < damage.light_chance
     picture = linearise(picture) if in_light else picture
     small = F.avg_pool2d(picture, factor) if by_area else shrink(picture, factor)
-    small = encode(small) if in_light else small
+    return encode(small) if in_light else small
+
+
+def coded(small: torch.Tensor, damage: Damage, rng: random.Random) -> torch.Tensor:
+    """With a trace of noise, in whole levels, now and then as a JPEG."""
     if rng.random() < damage.noise_chance:
         small = (small + torch.randn_like(small) * rng.uniform(*damage.noise_sigma) / 255).clamp(0, 1)
-    levels = (small * 255).round()
+    levels = (small.clamp(0, 1) * 255).round()
     if rng.random() < damage.jpeg_chance:
         levels = jpeg(levels, int(rng.uniform(*damage.jpeg_quality)), rng.choice([0, 2]))
     return levels / 255

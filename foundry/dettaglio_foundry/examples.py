@@ -19,7 +19,7 @@ from . import prints, strands
 from .degrade import gaussian_blur, jpeg, shrink
 from .people import CANVAS, on_canvas, places
 from .sensor import photograph
-from .subjects import as_tensor, save
+from .scoring import as_tensor, save
 
 SMALL = (96, 72)
 MIDDLE = (192, 144)  # for enlargers of two

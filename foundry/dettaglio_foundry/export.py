@@ -2,9 +2,10 @@
 
     python -m dettaglio_foundry.export configs/everyday-x2-draft.toml [--runs runs] [--models ../models] [--weights W.pt]
 
-The ONNX file has opset 17, one float input `input` (1, 3, height, width) with free height and width, for a cleaner
-or a restorer a second one `level` (1, 1, height, width), and one output `output`. It is checked against PyTorch before it is kept. The card's scores are filled in by
-the evaluation, through the product's own engine.
+The ONNX file has opset 17, one float input `input` (1, 3, height, width) with free height and width, for a cleaner or a restorer a second one
+`level` (1, 1, height, width), for a texture model `grain` (1, 1, factor * height, factor * width), and one output `output`. It is checked
+against PyTorch before it is kept. Networks of more than LARGE numbers are rounded to 16 bits and kept so; what computes them widens them
+when it loads the file. The card's scores are filled in by the evaluation, through the product's own engine.
 """
 
 import argparse
@@ -21,12 +22,13 @@ import torch
 
 from .config import Config
 from .losses import IN_WORDS
-from .network import Cleaner, Enlarger, OnCanvas, Restorer, build
+from .network import Cleaner, FarCleaner, Network, OnCanvas, Restorer, TextureEnlarger, build
 from .people import CANVAS
-from .photos import CREDITS
+from .photos import credits
 
 LICENCE = "CC-BY-SA-4.0"  # some of the photographs it learned from are shared alike
 LARGEST_DIFFERENCE = 1e-4
+LARGE = 1_000_000  # numbers
 
 # What is drawn rather than photographed, for the card.
 RENDERED = {
@@ -47,39 +49,70 @@ def weights_of(config: Config, runs: str, weights: str | None) -> tuple[dict, st
     return saved["average"], history
 
 
-def blended(config: Config, state: dict) -> dict:
-    """Between the weights it was started from and its own: a texture model keeps more of the mean model's accuracy.
-
-    Works as a network that was only tuned further lies in the same valley (Wang et al. 2019, deep network interpolation).
-    """
-    if not config.blend_with:
-        return state
-    earlier = torch.load(config.blend_with)
-    return {name: torch.lerp(earlier[name], value, config.blend) for name, value in state.items()}
+def rounded(state: dict[str, torch.Tensor]) -> dict[str, torch.Tensor]:
+    """Weights as they will be kept: see `kept_with_16_bits`."""
+    large = sum(value.numel() for value in state.values()) > LARGE
+    return {name: value.half().float() if large and kept_with_16_bits(name, value.numel()) else value for name, value in state.items()}
 
 
-def write_onnx(net: Enlarger | Cleaner | OnCanvas, path: Path) -> None:
+def kept_with_16_bits(name: str, size: int) -> bool:
+    """Of a large network's tensors: the large ones that were learned. A transform's basis stays as exact as it is."""
+    return size > 1000 and not name.endswith("basis")
+
+
+def write_onnx(net: Network | OnCanvas, path: Path) -> None:
     fixed = isinstance(net, OnCanvas)
 
     def example(height: int, width: int) -> dict[str, torch.Tensor]:
         inputs = {"input": torch.rand(1, 3, *((CANVAS[1], CANVAS[0]) if fixed else (height, width)))}
-        if isinstance(net, Cleaner | OnCanvas):
+        if isinstance(net, Cleaner | FarCleaner | OnCanvas):
             inputs["level"] = torch.rand(1, 1, *inputs["input"].shape[2:]) * 0.2
+        if isinstance(net, TextureEnlarger):
+            inputs["grain"] = torch.randn(1, 1, height * net.factor, width * net.factor)
         return inputs
 
-    inputs = example(40, 52)
-    axes = {name: {2: "height", 3: "width"} for name in inputs} | {"output": {2: "tall", 3: "wide"}}
+    inputs = example(40, 56)
+    large = {2: "tall", 3: "wide"}
+    axes = {name: large if name == "grain" else {2: "height", 3: "width"} for name in inputs} | {"output": large}
     torch.onnx.export(
         net, tuple(inputs.values()), str(path), opset_version=17, dynamo=False,
         input_names=list(inputs), output_names=["output"], dynamic_axes=None if fixed else axes,
     )  # fmt: skip
+    onnx.save(compact(onnx.load(str(path)), net), str(path))
     onnx.checker.check_model(str(path))
-    other = example(36, 62)
+    other = example(48, 64)
     (answer,) = onnxruntime.InferenceSession(str(path)).run(None, {k: v.numpy() for k, v in other.items()})
     with torch.no_grad():
         difference = float(np.abs(answer - net(*other.values()).numpy()).max())
     if difference > LARGEST_DIFFERENCE:
         sys.exit(f"{path} differs from PyTorch by {difference}")
+
+
+def compact(model: onnx.ModelProto, net: torch.nn.Module) -> onnx.ModelProto:
+    """The same model with every weight under the name that it has in the network; of a large one the large ones with 16 bits."""
+    state = net.state_dict()
+    graph = model.graph
+    taken = {tensor.name for tensor in graph.initializer}
+    half = sum(value.numel() for value in state.values()) > LARGE
+    for tensor in graph.initializer:
+        values = onnx.numpy_helper.to_array(tensor)
+        if tensor.name not in state:
+            # Folded into another shape on the way: known by its numbers.
+            same = (n for n, v in state.items() if n not in taken and v.numel() == values.size > 1 and np.array_equal(v.numpy().ravel(), values.ravel()))
+            name = next(same, tensor.name)
+            taken.add(name)
+            rename(graph, tensor, name)
+        if half and values.dtype == np.float32 and kept_with_16_bits(tensor.name, values.size):
+            stored = f"{tensor.name}.half"
+            graph.node.insert(0, onnx.helper.make_node("Cast", [stored], [tensor.name], to=onnx.TensorProto.FLOAT))
+            tensor.CopyFrom(onnx.numpy_helper.from_array(values.astype(np.float16), stored))
+    return model
+
+
+def rename(graph: onnx.GraphProto, tensor: onnx.TensorProto, name: str) -> None:
+    for node in graph.node:
+        node.input[:] = [name if each == tensor.name else each for each in node.input]
+    tensor.name = name
 
 
 def main() -> None:
@@ -92,24 +125,32 @@ def main() -> None:
     config = Config.read(args.config)
     state, history = weights_of(config, args.runs, args.weights)
     net = build(config)
-    net.load_state_dict(blended(config, state))
+    net.load_state_dict(rounded(state))
     net.eval()
     if isinstance(net, Restorer):
         net = OnCanvas(net, *CANVAS).eval()
     # Beside the ONNX file the weights themselves are kept, for a later run to start from.
     kept = Path("weights")
     kept.mkdir(exist_ok=True)
-    torch.save(state, kept / f"{config.id}.pt")
+    small = sum(value.numel() for value in state.values()) <= LARGE
+    torch.save(state if small else {name: value.half() for name, value in state.items()}, kept / f"{config.id}.pt")
     path = Path(args.models) / f"{config.id}.onnx"
     path.parent.mkdir(exist_ok=True)
     write_onnx(net, path)
-    blend = f"; weights {config.blend} of the way from {Path(config.blend_with).stem}" if config.blend_with else ""
-    texture = f" with {config.texture_weight} of a texture loss" if config.texture_weight else ""
+    texture = ""
+    if config.perception_weight:
+        texture = f", {config.perception_weight} of what a general network sees, {config.adversary_weight} of an adversary, {config.lattice_weight} of what lies on the lattice"
     tone = f" with {config.tone_weight} of a loss of tone" if config.tone_weight else ""
     guard = f" with {config.guard_weight} of what is made worse" if config.guard_weight else ""
-    scales = f", photographs made {min(config.divisors)} to {max(config.divisors)} times smaller" if len(config.divisors) > 1 else ""
+    scales = f", photographs shown up to {max(config.scales)} times smaller than their own sharpness asks" if len(config.scales) > 1 else ""
     light = f", {config.recoloured:.0%} of the patches in another light" if config.recoloured else ""
     around = ", and some at half and at a quarter of the resolution" if config.kind == "face" else ""
+    if config.widths:
+        built = f"shrinkage of sliding cosine transforms, and {' / '.join(map(str, config.widths))} channels at a half, a quarter and an eighth of the resolution"
+    else:
+        built = f"{config.channels} channels, {config.blocks} inner 3x3 convolutions{around}"
+    if config.perception_weight:
+        built += ", three at the result's size that see noise of the place"
     card = {
         "id": config.id,
         "name": config.name,
@@ -119,16 +160,17 @@ def main() -> None:
         "purpose": config.purpose,
         "factor": config.factor,
         "halo": net.halo,
-        "multiple": Cleaner.FOLD if config.kind == "clean" else 1,
+        "multiple": getattr(net, "multiple", Cleaner.FOLD if config.kind == "clean" else 1),
         "level": config.level or None,
         "parameters": sum(p.numel() for p in net.parameters()),
         "licence": LICENCE,
-        "training_data": CREDITS + [RENDERED[source] for source in config.patches if source in RENDERED],
-        "recipe": f"{config.channels} channels, {config.blocks} inner 3x3 convolutions{around}; {IN_WORDS[config.loss]}{texture}{tone}{guard}, Adam; {history}{scales}{light}{blend}",
+        "training_data": credits() + [RENDERED[source] for source in config.patches if source in RENDERED],
+        "recipe": f"{built}; {IN_WORDS[config.loss]}{texture}{tone}{guard}, Adam; {history}{scales}{light}",
         "made_on": datetime.date.today().isoformat(),
         "weaknesses": config.weaknesses,
         "scores": [],
         "cleaning": [],
+        "grain": isinstance(net, TextureEnlarger),
         "cleans": config.damage.lesson == "prints",
         "sha256": hashlib.sha256(path.read_bytes()).hexdigest(),
     }

@@ -12,20 +12,45 @@ from torch.nn import functional as F
 
 from . import prints
 from .config import Config
-from .degrade import degrade, encode, gaussian_blur, jpeg, linearise, shrink
+from .degrade import coded, encode, gaussian_blur, jpeg, linearise, shrink, shrunk
 from .network import Enlarger
-from .sensor import level_map, photograph
+from .sensor import level_map, photograph, through_camera
 from .stars import with_lights
 
 Pair = tuple[tuple[torch.Tensor, ...], torch.Tensor]
 
 
 class Enlarging:
+    """Small pictures as cameras and programs give them, each with its own damage."""
+
     def __init__(self, config: Config):
-        self.config = config
+        self.factor, self.damage = config.factor, config.damage
 
     def pair(self, large: torch.Tensor, rng: random.Random) -> Pair:
-        return (degrade(large, self.config.factor, self.config.damage, rng),), large
+        return (torch.cat([self.one(patch, rng) for patch in large.split(1)]),), large
+
+    def one(self, patch: torch.Tensor, rng: random.Random) -> torch.Tensor:
+        small = shrunk(patch, self.factor, self.damage, rng)
+        if rng.random() < self.damage.camera_chance:
+            small = through_camera(small, rng)
+        return coded(small, self.damage, rng)
+
+
+class Texture:
+    """As for enlarging; a texture model is given grain besides."""
+
+    def __init__(self, config: Config):
+        self.enlarging = Enlarging(config)
+
+    def pair(self, large: torch.Tensor, rng: random.Random) -> Pair:
+        (small,), target = self.enlarging.pair(large, rng)
+        return (small, grain(large)), target
+
+
+def grain(large: torch.Tensor) -> torch.Tensor:
+    """(N, 1, H, W) for pictures (N, 3, H, W): even noise of variance 1. The product's own is hashed from the place (`grain` in
+    crates/core/src/model/grain.rs)."""
+    return (torch.rand_like(large[:, :1]) * 2 - 1) * math.sqrt(3)
 
 
 class OldPrints:
@@ -44,15 +69,21 @@ class OldPrints:
 
 
 class Noise:
-    """White noise for part of the time, a sensor's for the rest, now and then nothing at all."""
+    """White noise for part of the time, a sensor's for the rest, now and then nothing at all; each patch its own kind and amount."""
 
     def __init__(self, config: Config):
         self.damage = config.damage
 
     def pair(self, clean: torch.Tensor, rng: random.Random) -> Pair:
+        noisy, levels, truths = zip(*(self.one(patch, rng) for patch in clean.split(1)))
+        return (torch.cat(noisy), torch.cat(levels)), torch.cat(truths)
+
+    def one(self, clean: torch.Tensor, rng: random.Random) -> tuple[torch.Tensor, torch.Tensor, torch.Tensor]:
+        """(1, 3, H, W) -> with noise, its level (1, 1, H, W), and what it should become."""
         if rng.random() < self.damage.lights_chance:
             clean = with_lights(clean, rng)
-        sigma = rng.uniform(*self.damage.noise_sigma) / 255
+        # As many of twice the noise as of the same noise: a level counts by its ratio to the next.
+        sigma = math.exp(rng.uniform(*map(math.log, self.damage.noise_sigma))) / 255
         kind = rng.random()
         if kind < self.damage.clean_chance:
             noisy, level = clean, torch.zeros_like(clean[:, :1])
@@ -66,7 +97,7 @@ class Noise:
         if rng.random() < self.damage.jpeg_chance:
             levels = jpeg(levels, int(rng.uniform(*self.damage.jpeg_quality)), rng.choice([0, 2]))
         # A reading is never exact.
-        return (levels / 255, level * rng.uniform(0.9, 1.1)), clean
+        return levels / 255, level * rng.uniform(0.9, 1.1), clean
 
 
 class Compression:
@@ -186,9 +217,9 @@ def shaken(clean: torch.Tensor, sigma: float, rng: random.Random) -> tuple[torch
 
 LESSONS = {
     "enlarging": Enlarging, "prints": OldPrints, "noise": Noise, "compression": Compression, "softness": Softness,
-    "faces": SoftFaces,
+    "faces": SoftFaces, "texture": Texture,
 }  # fmt: skip
-Lesson = Enlarging | OldPrints | Noise | Compression | Softness | SoftFaces
+Lesson = Enlarging | Texture | OldPrints | Noise | Compression | Softness | SoftFaces
 
 
 def lesson_for(config: Config) -> Lesson:

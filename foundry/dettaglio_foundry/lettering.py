@@ -143,3 +143,9 @@ def render(side: int, fonts: list[str], rng: random.Random, photograph: np.ndarr
     if rng.random() < 0.85:
         draw_type(canvas, fonts, rng, ground)
     return np.asarray(canvas.resize((side, side), Image.BOX))
+
+
+if __name__ == "__main__":
+    if len(sys.argv) != 2:
+        sys.exit("usage: python -m dettaglio_foundry.lettering FOLDER")
+    fetch(sys.argv[1], FONT_PACKAGES)

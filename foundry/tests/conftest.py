@@ -8,6 +8,8 @@ import torch
 
 from dettaglio_foundry.config import Config
 from dettaglio_foundry.degrade import Damage
+from dettaglio_foundry.photos import one_source
+from dettaglio_foundry.sources import Photographs
 
 
 @pytest.fixture(autouse=True)
@@ -28,6 +30,22 @@ def pictures() -> list[np.ndarray]:
     stripes = 90 + 60 * np.sign(np.sin(x / 5 + y / 9)) + y / 3
     noise = np.random.default_rng(5).integers(0, 256, (96, 120))
     return [np.stack([plane, plane[::-1], plane * 0.7], -1).astype(np.uint8) for plane in (stripes, noise)]
+
+
+class Given(Photographs):
+    """Photographs that lie in no folder."""
+
+    def __init__(self, pictures: list[np.ndarray]):
+        super().__init__("", (1.0,))
+        self.pictures = pictures
+
+    def of(self, subject: str | None):
+        return one_source([[picture] for picture in self.pictures])
+
+
+@pytest.fixture
+def photographs(pictures) -> Given:
+    return Given(pictures)
 
 
 @pytest.fixture

@@ -7,9 +7,9 @@ import torch
 
 from dettaglio_foundry import prints
 from dettaglio_foundry.degrade import Damage, degrade, encode, gaussian_blur, jpeg, linearise, shrink
-from dettaglio_foundry.sensor import demosaic, level_map, mosaic_masks, photograph, tone_curve
+from dettaglio_foundry.sensor import DEMOSAICINGS, demosaic, edge_aware, level_map, mosaic_masks, photograph, through_camera, tone_curve
 from dettaglio_foundry.stars import sown, with_lights
-from dettaglio_foundry.texture import texture_loss, tone_loss
+from dettaglio_foundry.texture import Adversary, lattice_loss, spectrum_loss, tells_apart, tone_loss
 
 FLAT = torch.full((1, 3, 96, 96), 0.4)
 
@@ -63,9 +63,25 @@ def test_every_sensor_pixel_sees_one_colour_and_half_of_them_green():
     assert (masks.sum(0) == 1).all() and masks.sum((1, 2)).tolist() == [16, 32, 16]
 
 
-def test_a_flat_scene_is_developed_flat():
+@pytest.mark.parametrize("how", DEMOSAICINGS)
+def test_a_flat_scene_is_developed_flat(how):
     light = torch.tensor([0.2, 0.5, 0.7]).view(1, 3, 1, 1).expand(1, 3, 16, 16)
-    assert torch.allclose(demosaic(light), light, atol=1e-6)
+    assert torch.allclose(demosaic(light, how), light, atol=1e-6)
+
+
+@pytest.mark.parametrize("turned", [False, True])
+def test_along_an_edge_green_is_not_taken_from_across_it(turned):
+    edge = torch.full((1, 3, 32, 32), 0.1)
+    edge[..., 15:] = 0.9
+    edge = edge.mT.contiguous() if turned else edge
+    off = {how: (demosaic(edge, how)[:, 1] - edge[:, 1])[..., 4:-4, 4:-4].abs().max().item() for how in DEMOSAICINGS}
+    assert off[edge_aware] < 1e-5 < min(error for how, error in off.items() if how is not edge_aware)
+
+
+def test_a_camera_leaves_smooth_tone_as_it_is(rng):
+    slope = torch.linspace(0.2, 0.7, 64).expand(1, 3, 64, 64)
+    for _ in range(8):
+        assert (through_camera(slope, rng) - slope)[..., 6:-6, 6:-6].abs().max() < 0.01
 
 
 @pytest.mark.parametrize("sigma", [4 / 255, 25 / 255])
@@ -126,12 +142,39 @@ class TestOldPrints:
             assert scan.shape == batch.shape and 0 <= scan.min() and scan.max() <= 1
 
 
-def test_the_texture_loss_tells_soft_from_rough_but_not_where_each_blade_stands():
-    torch.manual_seed(3)
-    grass, other = (0.5 + 0.1 * torch.randn(1, 3, 64, 64) for _ in range(2))
-    assert texture_loss(grass, grass) == 0
-    soft = texture_loss(gaussian_blur(grass, 1.0), grass)
-    assert texture_loss(other, grass) < 0.35 * soft
+class TestLattice:
+    grass = 0.5 + 0.1 * torch.randn(2, 3, 96, 96, generator=torch.Generator().manual_seed(3))
+
+    def screened(self, depth):
+        dots = torch.zeros(1, 1, 4, 4)
+        dots[..., 1, 1] = depth
+        return self.grass + dots.repeat(1, 1, 24, 24)
+
+    def test_a_screen_costs_the_more_the_deeper_it_is(self):
+        costs = [lattice_loss(self.screened(depth), self.grass, 4).item() for depth in (0.0, 0.02, 0.05, 0.1)]
+        assert costs == sorted(costs) and costs[3] > 10 * costs[0]
+
+    def test_texture_of_the_same_strength_elsewhere_costs_little(self):
+        other = 0.5 + 0.1 * torch.randn(self.grass.shape, generator=torch.Generator().manual_seed(8))
+        strength = (other - 0.5).std()
+        deep = self.screened(4 * strength.item())  # dots on a sixteenth of the places: as strong on the whole
+        assert lattice_loss(other, self.grass, 4) < 0.35 * lattice_loss(deep, self.grass, 4)
+
+
+def test_an_adversary_learns_to_tell_what_is_soft_from_what_is_real():
+    torch.manual_seed(2)
+    adversary = Adversary(8)
+    adam = torch.optim.Adam(adversary.parameters(), 2e-3)
+    for _ in range(30):
+        real = 0.5 + 0.1 * torch.randn(4, 3, 48, 48)
+        plain = gaussian_blur(real, 1.5)
+        cost = tells_apart(adversary(real, plain), adversary(gaussian_blur(real, 0.7), plain))
+        adam.zero_grad()
+        cost.backward()
+        adam.step()
+    assert cost.item() < 0.3
+    told = tells_apart(adversary(real, plain), adversary(gaussian_blur(real, 0.7), plain))
+    assert told < tells_apart(adversary(gaussian_blur(real, 0.7), plain), adversary(real, plain)), "and not the other way round"
 
 
 def test_the_tone_loss_sees_a_shift_and_no_grain():
@@ -140,3 +183,19 @@ def test_the_tone_loss_sees_a_shift_and_no_grain():
     assert tone_loss(FLAT + 0.005, FLAT).item() == pytest.approx(0.005, rel=0.01)
     grainy = FLAT[..., :64, :64] + grain - torch.nn.functional.avg_pool2d(grain, 8).repeat_interleave(8, 2).repeat_interleave(8, 3)
     assert tone_loss(grainy, FLAT[..., :64, :64]) < 1e-6
+
+
+class TestSpectrum:
+    grass = 0.5 + 0.08 * torch.randn(2, 3, 96, 96, generator=torch.Generator().manual_seed(3))
+
+    def woven(self, depth):
+        y, x = torch.meshgrid(torch.arange(96.0), torch.arange(96.0), indexing="ij")
+        return self.grass + depth * torch.sin(1.13 * x + 0.61 * y)
+
+    def test_a_weave_of_any_period_costs_the_more_the_deeper_it_is(self):
+        costs = [spectrum_loss(self.woven(depth), self.grass).item() for depth in (0.0, 0.02, 0.05, 0.1)]
+        assert costs == sorted(costs) and costs[0] == 0 and costs[3] > 0.1
+
+    def test_texture_that_lies_elsewhere_costs_less_than_texture_that_is_missing(self):
+        other = 0.5 + 0.08 * torch.randn(self.grass.shape, generator=torch.Generator().manual_seed(8))
+        assert spectrum_loss(other, self.grass) < 0.1 * spectrum_loss(gaussian_blur(self.grass, 1.0), self.grass)

@@ -1,7 +1,9 @@
 import pytest
 import torch
 
-from dettaglio_foundry.network import LEVEL, Cleaner, Enlarger, OnCanvas, Restorer, Surroundings, calm, start_from
+from dettaglio_foundry.network import (
+    LEVEL, Cleaner, Enlarger, FarCleaner, OnCanvas, Restorer, Shrinkage, Surroundings, TextureEnlarger, calm, cosines, start_from,
+)  # fmt: skip
 
 LARGE = torch.rand(1, 3, 40, 44, generator=torch.Generator().manual_seed(1))
 CANVAS = torch.rand(1, 3, 40, 48, generator=torch.Generator().manual_seed(2))
@@ -97,3 +99,74 @@ def test_on_its_canvas_a_restorer_knows_the_places():
     place = torch.stack([across.expand(40, 48), down[:, None].expand(40, 48)])[None]
     with torch.no_grad():
         assert torch.allclose(whole(CANVAS, scale), net(CANVAS, torch.cat([place, scale], 1)), atol=1e-6)
+
+
+def test_the_basis_is_orthonormal_and_begins_with_the_mean():
+    basis = cosines(8).flatten(1)
+    assert torch.allclose(basis @ basis.T, torch.eye(64), atol=1e-5)
+    assert torch.allclose(basis[0], torch.full((64,), 1 / 8))
+
+
+class TestShrinkage:
+    def test_without_noise_it_changes_nothing(self):
+        assert torch.allclose(Shrinkage()(LARGE, torch.zeros(1, 1, 40, 44)), LARGE, atol=1e-5)
+
+    @pytest.mark.parametrize("sigma", [0.02, 0.1])
+    def test_flat_ground_comes_out_of_noise(self, sigma):
+        flat = torch.full((1, 3, 64, 64), 0.4)
+        noisy = flat + sigma * torch.randn(flat.shape, generator=torch.Generator().manual_seed(1))
+        left = (Shrinkage()(noisy, torch.full((1, 1, 64, 64), sigma)) - flat).std()
+        assert left < 0.25 * sigma
+
+    def test_what_stands_above_the_noise_stays(self):
+        edge = torch.full((1, 3, 64, 64), 0.2)
+        edge[..., 32:] = 0.8
+        noisy = edge + 0.02 * torch.randn(edge.shape, generator=torch.Generator().manual_seed(1))
+        clean = Shrinkage()(noisy, torch.full((1, 1, 64, 64), 0.02))
+        assert (clean - edge).std() < 0.7 * 0.02 and clean[..., 33:].mean() - clean[..., :31].mean() > 0.59
+
+
+class TestFarCleaner:
+    net = FarCleaner((6, 8, 10), (1, 1, 2))
+    picture = torch.rand(1, 3, 320, 320, generator=torch.Generator().manual_seed(4))
+
+    def test_it_starts_with_the_plain_filters_answer(self):
+        level = torch.full((1, 1, 320, 320), 0.05)
+        with torch.no_grad():
+            answer, plain = self.net(self.picture, level), self.net.shrinkage(self.picture, level)
+        assert (answer - plain).abs().mean() < 0.1 and answer.shape == plain.shape
+
+    def test_the_halo_is_how_far_a_pixel_is_felt(self):
+        level = torch.full((1, 1, 320, 320), 0.05)
+        changed = self.picture.clone()
+        changed[..., 160, 160] += 1
+        rows = felt(self.net, self.picture, changed, level).any(1).nonzero().flatten()
+        far = int(max(160 - rows.min(), rows.max() - 160))
+        assert self.net.multiple == 8 and self.net.halo - 40 < far <= self.net.halo + self.net.multiple
+
+
+class TestTextureEnlarger:
+    small = torch.rand(1, 3, 24, 28, generator=torch.Generator().manual_seed(5))
+    grain = torch.randn(1, 1, 96, 112, generator=torch.Generator().manual_seed(6))
+
+    def test_it_starts_near_the_enlarger_that_it_began_as(self):
+        everyday = Enlarger(6, 4, 4)
+        net = start_from(TextureEnlarger(6, 4, 4), everyday.state_dict())
+        with torch.no_grad():
+            assert (net(self.small, self.grain) - everyday(self.small)).abs().mean() < 0.1
+
+    def test_its_planes_are_alike_in_all_phases_of_the_lattice(self):
+        net = TextureEnlarger(6, 4, 4)
+        flat = torch.full((1, 6, 8, 8), 0.3)
+        planes = torch.nn.functional.pixel_shuffle(net.planes(flat), 4)[..., 8:-8, 8:-8]
+        assert planes.std((2, 3)).max() < 1e-5
+
+    def test_other_grain_draws_another_texture(self):
+        net = TextureEnlarger(6, 4, 4)
+        with torch.no_grad():
+            assert (net(self.small, self.grain) - net(self.small, self.grain.flip(3))).abs().max() > 0
+
+    def test_the_halo_is_how_far_a_pixel_is_felt(self):
+        net = TextureEnlarger(6, 2, 2)
+        grain = torch.zeros(1, 1, 80, 88)
+        assert reach(net, 1, grain) == net.halo

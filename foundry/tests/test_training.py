@@ -1,5 +1,6 @@
 import json
 import random
+from pathlib import Path
 
 import numpy as np
 import onnx
@@ -7,17 +8,19 @@ import onnxruntime
 import pytest
 import torch
 
+from conftest import Given
+
 from dettaglio_foundry import export
 from dettaglio_foundry.degrade import Damage
 from dettaglio_foundry.lessons import SoftFaces, lesson_for, scale_of, shaken
-from dettaglio_foundry.network import Enlarger
-from dettaglio_foundry.photos import PatchSource
+from dettaglio_foundry.network import Enlarger, FarCleaner, TextureEnlarger
+from dettaglio_foundry.photos import PatchSource, Source, one_source
 from dettaglio_foundry.sources import Mixture, recolour
 from dettaglio_foundry.train import WARM_UP_STEPS, Run, learning_rate, packed, probe, psnr_luma, undone
 
 
 def source(pictures, config, rng) -> Mixture:
-    return Mixture({"photographs": 1.0}, [[p] for p in pictures], "no fonts", config.patch * config.factor, rng)
+    return Mixture({"photographs": 1.0}, Given(pictures), "no fonts", config.patch * config.factor, rng)
 
 
 def test_a_run_that_was_stopped_goes_on_as_if_it_had_not_been(tmp_path, pictures, config):
@@ -84,6 +87,7 @@ def test_psnr_is_of_luminance_inside_the_margin():
 
 LESSONS = {
     "enlarging": dict(factor=2),
+    "texture": dict(factor=2, perception_weight=0.1),
     "prints": dict(factor=2),
     "noise": dict(kind="clean", level="noise", factor=1),
     "compression": dict(kind="clean", level="compression", factor=1),
@@ -119,6 +123,20 @@ def test_more_noise_is_told_as_more(batch, config):
     assert told(5) == pytest.approx(5, rel=0.3) and told(20) == pytest.approx(20, rel=0.3)
 
 
+def test_noise_of_each_patch_is_its_own(batch, config):
+    damage = Damage(lesson="noise", noise_sigma=(1, 60), clean_chance=0, jpeg_chance=0)
+    lesson = lesson_for(config(**LESSONS["noise"], damage=damage))
+    levels = lesson.pair(batch.repeat(8, 1, 1, 1), random.Random(2))[0][1].mean((1, 2, 3)) * 255
+    assert levels.max() > 5 * levels.min()
+
+
+def test_grain_has_variance_one_and_the_size_of_the_result(config, batch, rng):
+    taught = config(factor=2, perception_weight=0.1, damage=Damage(lesson="texture"))
+    (small, grain), large = lesson_for(taught).pair(batch, rng)
+    assert grain.shape == (2, 1, *large.shape[2:]) and small.shape[-1] * 2 == large.shape[-1]
+    assert grain.var().item() == pytest.approx(1, abs=0.05) and grain.mean().abs() < 0.02
+
+
 def test_a_shake_is_as_wide_as_it_says(rng):
     for _ in range(10):
         point = torch.zeros(1, 3, 41, 41)
@@ -137,13 +155,13 @@ def test_the_scale_of_a_face_is_none_where_it_is_as_large_as_the_canvas():
 
 def test_patches_prefer_what_is_lively():
     flat, rough = np.full((64, 64, 3), 90, np.uint8), np.random.default_rng(1).integers(0, 255, (64, 64, 3), np.uint8)
-    drawn = PatchSource([[flat], [rough]], 24, random.Random(2)).batch(60)
+    drawn = PatchSource(one_source([[flat], [rough]]), 24, random.Random(2)).batch(60)
     assert (drawn.std((1, 2, 3)) > 0.05).float().mean() > 0.75
 
 
 def test_an_unknown_source_is_refused(pictures, rng):
-    with pytest.raises(SystemExit, match="no such source of patches: fur"):
-        Mixture({"fur": 1.0}, [[p] for p in pictures], "", 24, rng)
+    with pytest.raises(SystemExit, match="no such source of patches: wool"):
+        Mixture({"wool": 1.0}, Given(pictures), "", 24, rng)
 
 
 class TestExport:
@@ -157,11 +175,27 @@ class TestExport:
         with torch.no_grad():
             assert np.abs(answer - net(torch.from_numpy(picture)).numpy()).max() < 1e-5
 
-    def test_weights_go_only_as_far_as_the_configuration_says(self, tmp_path, config):
-        torch.save({"w": torch.tensor([0.0, 2.0])}, tmp_path / "mean.pt")
-        there = config(blend_with=str(tmp_path / "mean.pt"), blend=0.25)
-        assert export.blended(there, {"w": torch.tensor([4.0, 2.0])})["w"].tolist() == [1.0, 2.0]
-        assert export.blended(config(), {"w": 1}) == {"w": 1}
+    @pytest.mark.parametrize("make", [lambda: FarCleaner((6, 8, 10), (1, 1, 1)), lambda: TextureEnlarger(4, 2, 2)])
+    def test_every_weight_has_its_own_name_in_the_file(self, make, tmp_path):
+        net = make().eval()
+        with torch.no_grad():  # as if it had learned: fresh slopes are all the same, and are stored once
+            for value in net.parameters():
+                value.add_(torch.rand_like(value) * 0.01)
+        export.write_onnx(net, tmp_path / "a.onnx")
+        stored = {t.name: onnx.numpy_helper.to_array(t) for t in onnx.load(tmp_path / "a.onnx").graph.initializer}
+        for name, value in net.named_parameters():
+            if value.numel() > 1 and name != "base.act.2.weight":  # a slope that no pair of blocks uses
+                assert np.array_equal(stored[name].ravel(), value.detach().numpy().ravel()), name
+
+    def test_a_large_network_is_kept_with_16_bits_and_answers_the_same(self, tmp_path, monkeypatch):
+        monkeypatch.setattr(export, "LARGE", 1000)
+        net = FarCleaner((16, 16, 16), (1, 1, 1)).eval()
+        net.load_state_dict(export.rounded(net.state_dict()))
+        export.write_onnx(net, tmp_path / "half.onnx")  # it compares the answers itself
+        monkeypatch.setattr(export, "LARGE", 10**9)
+        export.write_onnx(net, tmp_path / "whole.onnx")
+        half, whole = ((tmp_path / f"{name}.onnx").stat().st_size for name in ("half", "whole"))
+        assert half < 0.7 * whole
 
     def test_the_card_says_what_it_was_made_with(self, tmp_path, monkeypatch, pictures, config):
         run = Run(config(), tmp_path, None)
@@ -178,9 +212,17 @@ class TestExport:
 
 
 class TestPatches:
+    def test_a_large_source_does_not_drown_a_small_one(self):
+        grey = lambda level: np.full((64, 64, 3), level, np.uint8)  # noqa: E731
+        many, few = Source("many", [[grey(10)] for _ in range(100)]), Source("few", [[grey(200)] for _ in range(4)])
+        source = PatchSource([many, few], 24, random.Random(3))
+        source.FLAT_REFUSED = 0.0
+        share = np.mean([source.patch()[0, 0, 0] == 200 for _ in range(1000)])
+        assert share == pytest.approx(2 / 12, abs=0.04), "by the root of their areas"
+
     def test_a_photograph_is_drawn_from_at_all_its_sizes_that_hold_a_patch(self):
         sizes = [np.full((side, side, 3), side, np.uint8) for side in (96, 48, 16)]
-        source = PatchSource([sizes], 24, random.Random(3))
+        source = PatchSource(one_source([sizes]), 24, random.Random(3))
         source.FLAT_REFUSED = 0.0
         drawn = [int(source.patch()[0, 0, 0]) for _ in range(200)]
         assert set(drawn) == {96, 48} and 60 < drawn.count(48) < 140
@@ -195,7 +237,7 @@ class TestPatches:
                 assert min(share.std() for share in shares) < 1e-4 and plane.max() >= 0.4 * 0.7 * patch.max()
 
     def test_only_the_share_that_was_asked_for(self, pictures, rng):
-        drawn = [Mixture({"photographs": 1.0}, [[p] for p in pictures], "", 24, random.Random(6), recoloured=share).batch(40) for share in (0.0, 0.5)]
+        drawn = [Mixture({"photographs": 1.0}, Given(pictures), "", 24, random.Random(6), recoloured=share).batch(40) for share in (0.0, 0.5)]
         levels = [(patches * 255 - (patches * 255).round()).abs().amax((1, 2, 3)) > 1e-3 for patches in drawn]
         assert not levels[0].any(), "as in the files"
         assert 8 < levels[1].sum() < 32
