@@ -49,7 +49,12 @@ fn evidence(card: &Card) -> String {
         );
     }
     if let Some(gain) = card.enlarging_gain() {
-        return format!("{gain:+.2} dB over bicubic on {} pictures", card.own_scores().len());
+        let seen = card.perceived_nearer().map_or(String::new(), |share| {
+            let way = if share < 0.0 { "further from" } else { "nearer to" };
+            format!(", as a general network sees it {:.0} % {way} the truth than Everyday", 100.0 * share.abs())
+        });
+        let pattern = if card.draws_screen() { "; lays a regular pattern over fine texture" } else { "" };
+        return format!("{gain:+.2} dB over bicubic on {} pictures{seen}{pattern}", card.own_scores().len());
     }
     let damaged = card.cleaning.iter().filter(|c| c.before > 0.0);
     let each: Vec<String> = damaged.map(|c| format!("{:+.1} dB on {}", c.after - c.before, c.damage)).collect();

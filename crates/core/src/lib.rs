@@ -51,6 +51,7 @@ pub mod preflight;
 pub mod reading;
 pub mod recipe;
 pub mod render;
+pub mod screen;
 pub mod size;
 pub mod spots;
 pub mod suggest;

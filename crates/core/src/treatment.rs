@@ -1,6 +1,8 @@
 //! The ordered, saved settings for one picture, with everything resolved: the same treatment of the
 //! same original is the same result anywhere.
 
+use std::sync::Arc;
+
 use serde::{Deserialize, Serialize};
 
 use crate::area::{MOST_AREAS, Mask, MaskError};
@@ -11,7 +13,7 @@ use crate::face::{Face, MOST_FACES};
 use crate::finish::Finish;
 use crate::frame::{Frame, FrameError};
 use crate::hash::ContentHash;
-use crate::model::{Card, Grade, ModelError, ModelRef, Shelf};
+use crate::model::{Card, EVERYDAY, Grade, Model, ModelError, ModelRef, Shelf};
 use crate::picture::{Region, Size};
 
 /// What is done to an original, in the order in which it is done.
@@ -106,9 +108,13 @@ pub enum Enlarge {
     Learned {
         /// In the order in which they run; at least one.
         passes: Vec<Pass>,
-        /// The share of the learned result; the rest is Lanczos 3. 0 to 1.
+        /// The share of the learned result, 0 to 1; the rest is what `over` gives.
         #[serde(default = "whole")]
         strength: f32,
+        /// What the learned result is laid over: a chain of passes, where it is a texture model's and what it draws is to be
+        /// blended with what is known; Lanczos 3 where there is none.
+        #[serde(default, skip_serializing_if = "Vec::is_empty")]
+        over: Vec<Pass>,
     },
 }
 
@@ -306,7 +312,9 @@ impl Treatment {
     pub fn model_inputs(&self, kept: Size) -> Vec<(&str, u64)> {
         let mut inputs = Vec::new();
         let same = |a: &Part<'_>, b: &Part<'_>| {
-            a.clean.passes() == b.clean.passes() && a.enlarge.passes() == b.enlarge.passes()
+            a.clean.passes() == b.clean.passes()
+                && a.enlarge.passes() == b.enlarge.passes()
+                && a.enlarge.under() == b.enlarge.under()
         };
         for (i, part) in self.parts().enumerate() {
             if self.parts().take(i).any(|earlier| earlier.extent.is_none() && same(&earlier, &part)) {
@@ -315,12 +323,14 @@ impl Treatment {
             let area = kept.area() as f64;
             let pixels = part.extent.map_or(area, |extent| extent.min(area)) as u64;
             inputs.extend(part.clean.passes().into_iter().map(|(model, _)| (model.model.as_str(), pixels)));
-            let mut sides = 1_u64;
-            inputs.extend(part.enlarge.passes().iter().map(|pass| {
-                let pixels = pixels * sides * sides;
-                sides *= u64::from(pass.factor);
-                (pass.model.model.as_str(), pixels)
-            }));
+            for chain in [part.enlarge.passes(), part.enlarge.under()] {
+                let mut sides = 1_u64;
+                inputs.extend(chain.iter().map(|pass| {
+                    let pixels = pixels * sides * sides;
+                    sides *= u64::from(pass.factor);
+                    (pass.model.model.as_str(), pixels)
+                }));
+            }
         }
         inputs.extend(self.restored().map(|(_, restore)| (restore.model.model.as_str(), CANVAS.area())));
         inputs
@@ -431,7 +441,7 @@ impl Part<'_> {
         }
         steps.push(match self.enlarge {
             Enlarge::Plain { kernel } => kernel.to_string(),
-            Enlarge::Learned { passes, strength } => {
+            Enlarge::Learned { passes, strength, .. } => {
                 let names: Vec<String> = passes.iter().map(|pass| title(&pass.model)).collect();
                 format!("{}{}", names.join(", then "), percent(*strength))
             }
@@ -455,17 +465,29 @@ impl Enlarge {
         }
     }
 
+    /// The passes that are blended in besides: none at full strength, nor over plain resampling.
+    pub fn under(&self) -> &[Pass] {
+        match self {
+            Self::Learned { strength, over, .. } if *strength < 1.0 => over,
+            _ => &[],
+        }
+    }
+
     /// The smallest chain of a subject's models that covers the way; plain Lanczos 3 where no model is needed.
+    ///
+    /// What draws texture is laid over Everyday, thorough where there is one.
     pub fn learned(shelf: &Shelf, subject: &str, grade: Grade, kept: Size, size: Size) -> Self {
         let factor = f64::from(size.width) / f64::from(kept.width);
         let factor = factor.max(f64::from(size.height) / f64::from(kept.height));
         let pass = |card: &Card| Pass { model: ModelRef::of(card), factor: card.factor };
-        let passes: Vec<Pass> = shelf.chain(subject, grade, factor).iter().map(|m| pass(m.card())).collect();
-        if passes.is_empty() {
-            Self::Plain { kernel: Kernel::Lanczos3 }
-        } else {
-            Self::Learned { passes, strength: 1.0 }
+        let models = shelf.chain(subject, grade, factor);
+        if models.is_empty() {
+            return Self::Plain { kernel: Kernel::Lanczos3 };
         }
+        let chain = |models: Vec<Arc<Model>>| models.iter().map(|m| pass(m.card())).collect();
+        let draws = models.iter().any(|m| m.card().grain);
+        let over = if draws { chain(shelf.chain(EVERYDAY, Grade::Fine, factor)) } else { Vec::new() };
+        Self::Learned { passes: chain(models), strength: 1.0, over }
     }
 }
 
@@ -528,7 +550,7 @@ mod tests {
     fn an_area_costs_what_it_adds() {
         let passes = |id: &str| {
             let model = ModelRef { model: id.to_owned(), sha256: ContentHash::of(id.as_bytes()) };
-            Enlarge::Learned { passes: vec![Pass { model, factor: 2 }], strength: 1.0 }
+            Enlarge::Learned { passes: vec![Pass { model, factor: 2 }], strength: 1.0, over: Vec::new() }
         };
         let whole = Treatment { enlarge: passes("a"), ..plain(600, 400) };
         let with =

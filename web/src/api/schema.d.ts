@@ -1275,6 +1275,8 @@ export interface components {
             factor: number;
             /** @description Fast or thorough. */
             grade: components["schemas"]["Grade"];
+            /** @description Whether it draws texture from noise that belongs to the place, as a second input named `grain` at the result's size. */
+            grain?: boolean;
             /**
              * Format: int32
              * @description Input pixels around a pixel that its value depends on.
@@ -1381,6 +1383,11 @@ export interface components {
             after: number;
             /**
              * Format: double
+             * @description Mean PSNR of the three colours of the cleaned picture in dB; nothing for what was measured before this was.
+             */
+            after_rgb?: number | null;
+            /**
+             * Format: double
              * @description Mean structural similarity of the cleaned picture, 0 to 1.
              */
             after_ssim: number;
@@ -1406,6 +1413,8 @@ export interface components {
             photos: number;
             /** @description The pictures were sound: what counts is how little is done to them. */
             undamaged?: boolean;
+            /** @description On which photograph it gained least. */
+            worst?: string;
         };
         /** @description A treatment that was compared. */
         Compared: {
@@ -2130,11 +2139,18 @@ export interface components {
         ModelView: {
             /** @description Its card. */
             card: components["schemas"]["Card"];
+            /** @description Whether it was seen to lay a regular pattern over texture: such a model is not suggested. */
+            draws_screen: boolean;
             /**
              * Format: int64
              * @description Bytes of its file.
              */
             file_bytes: number;
+            /**
+             * Format: double
+             * @description By which share its results are perceived to be nearer to the truth than Everyday's, on what it was made for.
+             */
+            perceived_nearer?: number | null;
             /**
              * Format: double
              * @description Input pixels a second on this machine, once measured.
@@ -2712,6 +2728,12 @@ export interface components {
             bicubic: number;
             /**
              * Format: double
+             * @description How far bicubic lies from the truth to a general network that has learned to see: 0 is equal. Nothing for what was measured
+             *     before this was.
+             */
+            bicubic_perceived?: number | null;
+            /**
+             * Format: double
              * @description Sharpness over the truth's, by bicubic ([`crate::compare::sharpness`]).
              */
             bicubic_sharpness: number;
@@ -2720,11 +2742,6 @@ export interface components {
              * @description Structural similarity by bicubic, 0 to 1 ([`crate::compare::ssim`]).
              */
             bicubic_ssim: number;
-            /**
-             * Format: double
-             * @description Distance of fine texture from the truth's in dB, by bicubic ([`crate::compare::texture`]).
-             */
-            bicubic_texture: number;
             /**
              * Format: double
              * @description Drift of colour and tone by this model ([`crate::compare::drift`]).
@@ -2739,7 +2756,7 @@ export interface components {
              * Format: double
              * @description The same by Everyday; nothing for Everyday itself.
              */
-            everyday_texture?: number | null;
+            everyday_perceived?: number | null;
             /**
              * Format: double
              * @description PSNR by Lanczos 3 resampling.
@@ -2759,6 +2776,11 @@ export interface components {
              * Format: double
              * @description The same by this model.
              */
+            model_perceived?: number | null;
+            /**
+             * Format: double
+             * @description The same by this model.
+             */
             model_sharpness: number;
             /**
              * Format: double
@@ -2767,18 +2789,23 @@ export interface components {
             model_ssim: number;
             /**
              * Format: double
-             * @description The same by this model.
-             */
-            model_texture: number;
-            /**
-             * Format: double
              * @description PSNR by repeating the nearest pixel.
              */
             nearest: number;
             /** @description Which picture. */
             photo: string;
+            /**
+             * Format: double
+             * @description The energy that this model leaves on the lattice of its factor ([`crate::screen::screen`]).
+             */
+            screen?: number | null;
             /** @description Of which set: "photographs", or a subject's own. */
             set: string;
+            /**
+             * Format: double
+             * @description The strongest narrow peak in this model's spectrum ([`crate::screen::weave`]).
+             */
+            weave?: number | null;
         };
         /** @description How an area is told. */
         Shape: {

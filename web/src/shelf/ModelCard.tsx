@@ -18,7 +18,7 @@ export function ModelCard({
 }) {
   const { card } = model;
   const [more, setMore] = useState(false);
-  const over = overEveryday(card);
+  const over = overEveryday(card, model.perceived_nearer);
   const measured = bars(card);
   return (
     <Box
@@ -56,6 +56,11 @@ export function ModelCard({
           {card.parameters > 0 && `, ${whole(card.parameters)} parameters`}.
         </Typography>
       </Box>
+      {model.draws_screen && (
+        <Typography variant="body2" color="warning.main">
+          Lays a regular pattern over fine texture: look at it closely before you use it. It is not suggested.
+        </Typography>
+      )}
       {card.weaknesses.length > 0 && (
         <Typography variant="body2">Not so good: {card.weaknesses.join(". ")}.</Typography>
       )}

@@ -30,6 +30,15 @@ describe("the shelf", () => {
     expect(screen.getByRole("heading", { name: "Retired" })).toBeVisible();
   });
 
+  it("says so where a model lays a pattern over texture", () => {
+    const plain = of("lettering", "Lettering and line x4", { kind: "enlarge", factor: 4 });
+    const screened = of("portrait", "Portrait x4", { kind: "enlarge", factor: 4 }, { draws_screen: true });
+    show(<Shelf models={[plain, screened]} />);
+    const warning = /lays a regular pattern/i;
+    expect(within(screen.getByRole("article", { name: "Portrait x4, draft" })).getByText(warning)).toBeVisible();
+    expect(screen.getAllByText(warning)).toHaveLength(1);
+  });
+
   it("is filtered by what a model does and by its subject", async () => {
     const { user } = show(<Shelf models={MODELS} />);
     await user.click(screen.getByRole("button", { name: "Clean" }));

@@ -14,9 +14,6 @@ const score = (set: string, model: number, everyday?: number) => ({
   model_ssim: 0.9,
   bicubic_sharpness: 0.7,
   model_sharpness: 0.9,
-  bicubic_texture: 6,
-  everyday_texture: everyday === undefined ? undefined : 5,
-  model_texture: 3,
   drift: 0.1,
 });
 
@@ -31,9 +28,10 @@ describe("a card's scores", () => {
       { label: "lettering and line", value: 5, own: true },
       { label: "photographs of all kinds", value: -1, own: false },
     ]);
-    expect(overEveryday(lettering)).toBe(
-      "+2.5 dB over Everyday on its subject; −2 dB on photographs of all kinds; texture off by 3 dB, Everyday's by 5",
-    );
+    const gains = "+2.5 dB over Everyday on its subject; −2 dB on photographs of all kinds";
+    expect(overEveryday(lettering)).toBe(gains);
+    expect(overEveryday(lettering, 0.253)).toBe(`${gains}; as a general network sees it 25 % nearer to the truth`);
+    expect(overEveryday(lettering, -0.04)).toBe(`${gains}; as a general network sees it 4 % further from the truth`);
   });
 
   it("measures Everyday on photographs and against nothing else", () => {

@@ -15,7 +15,7 @@ const SET_NAMES: { [set: string]: string } = {
   photographs: "photographs of all kinds",
   lettering: "lettering and line",
   foliage: "foliage and ground",
-  fur: "fur and strands",
+  fur: "fur and feather",
   portrait: "portraits",
   prints: "scans of old prints",
 };
@@ -64,19 +64,18 @@ const signed = (value: number, digits = 2) =>
   `${value > 0 ? "+" : value < 0 ? "\u2212" : ""}${decimal(Math.abs(value), digits)}`;
 
 /** What choosing this subject brings over Everyday, on the subject and off it; nothing for Everyday itself. */
-export function overEveryday(card: Card): string | undefined {
+export function overEveryday(card: Card, perceivedNearer?: number | null): string | undefined {
   const over = (set: string) =>
     card.scores.filter((s) => s.set === set && s.everyday != null).map((s) => s.model - (s.everyday ?? 0));
   const own = ownSet(card);
   const [on, off] = [over(own), own === "photographs" ? [] : over("photographs")];
   if (on.length === 0) return undefined;
-  const texture = card.scores.filter((s) => s.set === own && s.everyday_texture != null);
-  const error = (pick: (s: (typeof texture)[number]) => number) => decimal(mean(texture.map(pick)), 1);
   const parts = [`${signed(mean(on))} dB over Everyday on its subject`];
   if (off.length > 0) parts.push(`${signed(mean(off))} dB on photographs of all kinds`);
-  parts.push(
-    `texture off by ${error((s) => s.model_texture)} dB, Everyday's by ${error((s) => s.everyday_texture ?? 0)}`,
-  );
+  if (perceivedNearer != null) {
+    const share = `${Math.abs(Math.round(100 * perceivedNearer))} %`;
+    parts.push(`as a general network sees it ${share} ${perceivedNearer < 0 ? "further from" : "nearer to"} the truth`);
+  }
   return parts.join("; ");
 }
 

@@ -61,12 +61,26 @@ pub fn white_noise(planes: &Planes, sigma: f32) -> Planes {
 ///
 /// Poisson-Gaussian noise in light, an RGGB mosaic, bilinear demosaicing of colour differences, encoding.
 pub fn sensor(planes: &Planes, sigma: f32) -> (Planes, Planes) {
+    sensor_by(planes, sigma, Demosaicing::ColourDifference)
+}
+
+/// How the single colour that each pixel of a sensor saw becomes three.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Demosaicing {
+    /// Green by the mean of its neighbours, red and blue by their differences to it.
+    ColourDifference,
+    /// Green along the direction in which it changes least (Hamilton and Adams 1997), red and blue likewise.
+    AlongEdges,
+}
+
+/// As [`sensor`], demosaiced in a way of one's choice.
+pub fn sensor_by(planes: &Planes, sigma: f32, how: Demosaicing) -> (Planes, Planes) {
     let light = map(planes, linearise);
     let noise = normal(light.values().len(), 7);
     let developed = |strength: f32| {
         let noisy =
             light.values().iter().zip(&noise).map(|(v, n)| (v + strength * n * (0.7 * v + 0.006).sqrt()).max(0.0));
-        map(&demosaiced(&Planes::from_values(light.size(), noisy.collect())), |v| encode(v.clamp(0.0, 1.0)))
+        map(&demosaiced(&Planes::from_values(light.size(), noisy.collect()), how), |v| encode(v.clamp(0.0, 1.0)))
     };
     let clean = developed(0.0);
     let mut strength = 0.2 * sigma / 255.0;
@@ -84,7 +98,7 @@ pub fn difference(a: &Planes, b: &Planes) -> f32 {
     ((sum / a.values().len() as f64).sqrt() * 255.0) as f32
 }
 
-fn demosaiced(light: &Planes) -> Planes {
+fn demosaiced(light: &Planes, how: Demosaicing) -> Planes {
     let Size { width, height } = light.size();
     let (w, h) = (width as usize, height as usize);
     let sees = |channel: usize, x: usize, y: usize| match (x % 2, y % 2) {
@@ -124,7 +138,10 @@ fn demosaiced(light: &Planes) -> Planes {
             .collect()
     };
     let at = |channel: usize, x: usize, y: usize| light.plane(channel)[y * w + x];
-    let green = spread(&|x, y| at(1, x, y), 1);
+    let green = match how {
+        Demosaicing::ColourDifference => spread(&|x, y| at(1, x, y), 1),
+        Demosaicing::AlongEdges => along_edges(light, &sees),
+    };
     let mut values = Vec::with_capacity(3 * w * h);
     for channel in 0..3 {
         if channel == 1 {
@@ -135,6 +152,45 @@ fn demosaiced(light: &Planes) -> Planes {
         }
     }
     Planes::from_values(light.size(), values)
+}
+
+/// The green of every pixel: what was seen, or between its neighbours across or down, corrected by how the pixel's own colour bends there.
+fn along_edges(light: &Planes, sees: &(dyn Fn(usize, usize, usize) -> bool + Sync)) -> Vec<f32> {
+    let Size { width, height } = light.size();
+    let (w, h) = (width as i64, height as i64);
+    // What the sensor holds, reflected at the edges.
+    let seen = |x: i64, y: i64| {
+        let inside = |place: i64, end: i64| {
+            if place < 0 {
+                -place
+            } else if place >= end {
+                2 * end - 2 - place
+            } else {
+                place
+            }
+        };
+        let (x, y) = (inside(x, w) as usize, inside(y, h) as usize);
+        let channel = (0..3).find(|c| sees(*c, x, y)).expect("each pixel sees one colour");
+        light.plane(channel)[y * width as usize + x]
+    };
+    let of = |i: usize| {
+        let (x, y) = ((i as u32 % width) as i64, (i as u32 / width) as i64);
+        if sees(1, x as usize, y as usize) {
+            return seen(x, y);
+        }
+        let along = |dx: i64, dy: i64| {
+            let (before, after) = (seen(x - dx, y - dy), seen(x + dx, y + dy));
+            let bend = 2.0 * seen(x, y) - seen(x - 2 * dx, y - 2 * dy) - seen(x + 2 * dx, y + 2 * dy);
+            ((before + after) / 2.0 + bend / 4.0, (before - after).abs() + bend.abs())
+        };
+        let ((across, change), (down, other)) = (along(1, 0), along(0, 1));
+        match change.total_cmp(&other) {
+            std::cmp::Ordering::Less => across,
+            std::cmp::Ordering::Greater => down,
+            std::cmp::Ordering::Equal => (across + down) / 2.0,
+        }
+    };
+    (0..(w * h) as usize).into_par_iter().map(of).collect()
 }
 
 /// A JPEG file of this quality.

@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 
 use dettaglio_core::clean::{Clean, Level, Noise, NoiseCurve, SOFTNESS_SCALE};
-use dettaglio_core::compare::{psnr, ssim};
+use dettaglio_core::compare::{psnr, psnr_rgb, ssim};
 use dettaglio_core::enlarge::{Averaging, Kernel};
 use dettaglio_core::model::{Card, CleaningScore, Grade, LevelKind, Model, ModelRef, Shelf};
 use dettaglio_core::picture::{Planes, Region, Size};
@@ -102,19 +102,22 @@ pub fn score(model: &Model, sets: &Sets) -> Outcome<Vec<CleaningScore>> {
     }
     let mut scores = Vec::new();
     for (name, damage, photos) in trials {
-        let mut sums = [0.0; 4];
-        let mut least_gain = f64::INFINITY;
+        let mut sums = [0.0; 5];
+        let (mut least_gain, mut worst) = (f64::INFINITY, "");
         for photo in photos {
             let Damaged { picture, truth, level } = damage(&photo.planes)?;
             let map = level.map(&picture);
             let cleaned = clamped(network.run(&picture, Some(&map))?);
             let (before, after) = (psnr(&picture, &truth, BORDER), psnr(&cleaned, &truth, BORDER));
-            least_gain = least_gain.min(after - before);
-            let figures = [before, after, ssim(&picture, &truth, BORDER), ssim(&cleaned, &truth, BORDER)];
+            if after - before < least_gain {
+                (least_gain, worst) = (after - before, &photo.name);
+            }
+            let rgb = psnr_rgb(&cleaned, &truth, BORDER);
+            let figures = [before, after, ssim(&picture, &truth, BORDER), ssim(&cleaned, &truth, BORDER), rgb];
             sums.iter_mut().zip(figures).for_each(|(sum, figure)| *sum += figure / photos.len() as f64);
         }
         // An undamaged picture has no finite PSNR before: what is left after is what counts.
-        let [before, after, before_ssim, after_ssim] = sums;
+        let [before, after, before_ssim, after_ssim, after_rgb] = sums;
         let finite = |v: f64| if v.is_finite() { rounded(v, 2) } else { 0.0 };
         scores.push(CleaningScore {
             damage: name,
@@ -126,6 +129,8 @@ pub fn score(model: &Model, sets: &Sets) -> Outcome<Vec<CleaningScore>> {
             least_gain: finite(least_gain),
             before_ssim: rounded(before_ssim, 4),
             after_ssim: rounded(after_ssim, 4),
+            after_rgb: Some(rounded(after_rgb, 2)),
+            worst: worst.to_owned(),
         });
     }
     Ok(scores)
@@ -138,23 +143,28 @@ pub fn describe(text: &mut String, card: &Card, seconds_per_megapixel: f64) -> s
         "`{}`, {} parameters, {:.2} s per megapixel when this was written. Made on {}: {}.\n",
         card.id, card.parameters, seconds_per_megapixel, card.made_on, card.recipe
     )?;
-    writeln!(text, "| damage | before | after | mean gain | least gain | SSIM before | SSIM after |")?;
-    writeln!(text, "|---|---|---|---|---|---|---|")?;
+    writeln!(
+        text,
+        "| damage | before | after | mean gain | least gain | on | SSIM before | SSIM after | colours, after |"
+    )?;
+    writeln!(text, "|---|--:|--:|--:|--:|---|--:|--:|--:|")?;
     for s in &card.cleaning {
         if s.before == 0.0 {
-            writeln!(text, "| {} | | {:.2} | | | | {:.4} |", s.damage, s.after, s.after_ssim)?;
+            writeln!(text, "| {} | | {:.2} | | | | | {:.4} | |", s.damage, s.after, s.after_ssim)?;
             continue;
         }
         writeln!(
             text,
-            "| {} | {:.2} | {:.2} | **{:+.2}** | {:+.2} | {:.4} | {:.4} |",
+            "| {} | {:.2} | {:.2} | **{:+.2}** | {:+.2} | {} | {:.4} | {:.4} | {} |",
             s.damage,
             s.before,
             s.after,
             s.after - s.before,
             s.least_gain,
+            s.worst,
             s.before_ssim,
-            s.after_ssim
+            s.after_ssim,
+            s.after_rgb.map_or(String::new(), |rgb| format!("{rgb:.2}"))
         )?;
     }
     writeln!(text, "\nKnown weaknesses: {}.", card.weaknesses.join(". "))

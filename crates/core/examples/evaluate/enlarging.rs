@@ -2,14 +2,16 @@
 
 use std::fmt::Write as _;
 
-use dettaglio_core::compare::{drift, psnr, sharpness, ssim, texture};
+use dettaglio_core::compare::{drift, psnr, sharpness, ssim};
 use dettaglio_core::enlarge::{Averaging, Kernel, resample};
-use dettaglio_core::model::{Card, EVERYDAY, Grade, Kind, Model, Network, PHOTOGRAPHS, Score, Shelf};
+use dettaglio_core::model::{Card, EVERYDAY, Kind, Model, Network, PHOTOGRAPHS, Score, Shelf, perceived_nearer};
 use dettaglio_core::picture::{Original, Planes, Region, Size};
 use dettaglio_core::render::{Renderer, Unhurried};
+use dettaglio_core::screen::{screen, weave};
 use dettaglio_core::treatment::Treatment;
 
 use super::damage::Outcome;
+use super::perception::Judge;
 use super::sets::{Sets, Subject};
 use super::{clamped, rounded, shrunk};
 
@@ -17,14 +19,14 @@ use super::{clamped, rounded, shrunk};
 pub type Scored = (Card, f64, f32);
 
 /// Every picture of every set for which there is something to enlarge by the model's factor.
-pub fn score(shelf: &Shelf, model: &Model, sets: &Sets) -> Outcome<Vec<Score>> {
+pub fn score(shelf: &Shelf, model: &Model, sets: &Sets, judge: &mut Judge) -> Outcome<Vec<Score>> {
     let card = model.card();
     let network = model.network()?;
-    let everyday = if card.subject == EVERYDAY { None } else { everyday(shelf, card.factor)? };
+    let everyday = if card.subject == EVERYDAY { None } else { everyday(shelf, card)? };
     let mut scores = Vec::new();
     for (set, subjects) in sets.each() {
         for subject in subjects {
-            if let Some(score) = score_one(&*network, everyday.as_deref(), set, subject)? {
+            if let Some(score) = score_one(&*network, everyday.as_deref(), set, subject, judge)? {
                 scores.push(score);
             }
         }
@@ -32,11 +34,11 @@ pub fn score(shelf: &Shelf, model: &Model, sets: &Sets) -> Outcome<Vec<Score>> {
     Ok(scores)
 }
 
-/// Everyday of this factor and the draft's size, which is the size of the subject models.
-fn everyday(shelf: &Shelf, factor: u32) -> Outcome<Option<std::sync::Arc<dyn Network>>> {
+/// Everyday of the same factor and grade.
+fn everyday(shelf: &Shelf, own: &Card) -> Outcome<Option<std::sync::Arc<dyn Network>>> {
     let model = shelf.models().iter().find(|m| {
         let card = m.card();
-        card.kind == Kind::Enlarge && card.subject == EVERYDAY && card.factor == factor && card.grade == Grade::Draft
+        card.kind == Kind::Enlarge && card.subject == EVERYDAY && (card.factor, card.grade) == (own.factor, own.grade)
     });
     Ok(model.map(|m| m.network()).transpose()?)
 }
@@ -46,6 +48,7 @@ fn score_one(
     everyday: Option<&dyn Network>,
     set: &str,
     subject: &Subject,
+    judge: &mut Judge,
 ) -> Outcome<Option<Score>> {
     let factor = network.factor();
     let whole = subject.truth.size();
@@ -71,6 +74,8 @@ fn score_one(
             Some(psnr(&learned, &truth, border) - psnr(&plain(&in_light, Kernel::Bicubic), &truth, border))
         }
     };
+    let mut perceived =
+        |planes: &Planes| Ok::<_, Box<dyn std::error::Error>>(Some(rounded(judge.distance(planes, &truth)?, 2)));
     Ok(Some(Score {
         set: set.to_owned(),
         photo: subject.name.clone(),
@@ -83,9 +88,11 @@ fn score_one(
         model_ssim: rounded(ssim(&learned, &truth, border), 4),
         bicubic_sharpness: rounded(sharpness(&bicubic, &truth, border), 3),
         model_sharpness: rounded(sharpness(&learned, &truth, border), 3),
-        bicubic_texture: rounded(texture(&bicubic, &truth, border), 2),
-        everyday_texture: everyday.as_ref().map(|e| rounded(texture(e, &truth, border), 2)),
-        model_texture: rounded(texture(&learned, &truth, border), 2),
+        bicubic_perceived: perceived(&bicubic)?,
+        everyday_perceived: everyday.as_ref().map(&mut perceived).transpose()?.flatten(),
+        model_perceived: perceived(&learned)?,
+        screen: screen(&learned, factor, border).map(|energy| rounded(energy, 1)),
+        weave: weave(&learned, border).map(|energy| rounded(energy, 1)),
         drift: rounded(drift(&learned, &truth), 2),
         light_gain: light_gain.map(|gain| rounded(gain, 2)),
     }))
@@ -122,7 +129,10 @@ photograph comes from the same source as those that were.
 
 - PSNR in dB on BT.601 luminance, leaving out a border of the factor and 4 px; more is better. SSIM likewise.
 - *Sharpness* is the mean gradient over the truth's: below 1 softer, above 1 sharper (or noisier).
-- *Texture* is how far the local strength of fine detail lies from the truth's, in dB: 0 is equal, less is better.
+- *Perceived* is how far it lies from the truth to a general network that has learned to see, in the middle of the picture: 0 is equal, less is
+  better ([how](../foundry/dettaglio_foundry/perception.py)).
+- *Screen* is the most energy on the lattice of the factor over that around it: photographs have 1 to 4, and above 6 a regular pattern begins
+  to show. *Weave* is the same for any fine frequency; pictures may have peaks of their own.
 - *Drift* is the mean CIEDE2000 of 8 px averages: colour and tone that moved.
 - *In light* shrinks in linear light instead, as a sensor does, and gives the gain over bicubic there.
 ";
@@ -143,14 +153,14 @@ fn overview(text: &mut String, all: &[Scored]) -> std::fmt::Result {
     writeln!(text, "Each model on its own subject; times on the machine that wrote this.\n")?;
     writeln!(
         text,
-        "| model | pictures | bicubic | Lanczos 3 | model | gain | SSIM | sharpness | texture | drift | seams, levels | s / MP | parameters |"
+        "| model | pictures | bicubic | Lanczos 3 | model | gain | SSIM | sharpness | perceived: bicubic | model | most screen | drift | seams, levels | s / MP | parameters |"
     )?;
-    writeln!(text, "|---|---|---|---|---|---|---|---|---|---|---|---|---|")?;
+    writeln!(text, "|---|---|--:|--:|--:|--:|--:|--:|--:|--:|--:|--:|--:|--:|--:|")?;
     for (card, seconds, seams) in all {
         let own = card.own_scores();
         writeln!(
             text,
-            "| {} | {} {} | {:.2} | {:.2} | {:.2} | **{:+.2}** | {:.4} | {:.2} | {:.2} | {:.2} | {seams:.3} | {seconds:.2} | {} |",
+            "| {} | {} {} | {:.2} | {:.2} | {:.2} | **{:+.2}** | {:.4} | {:.2} | {} | {} | {} | {:.2} | {seams:.3} | {seconds:.2} | {} |",
             card.title(),
             own.len(),
             own.first().map_or("", |s| &s.set),
@@ -160,7 +170,9 @@ fn overview(text: &mut String, all: &[Scored]) -> std::fmt::Result {
             mean(&own, |s| s.gain()),
             mean(&own, |s| s.model_ssim),
             mean(&own, |s| s.model_sharpness),
-            mean(&own, |s| s.model_texture),
+            known(&own, |s| s.bicubic_perceived, 1),
+            known(&own, |s| s.model_perceived, 1),
+            most_screen(&card.scores.iter().collect::<Vec<_>>()),
             mean(&own, |s| s.drift),
             card.parameters,
         )?;
@@ -177,14 +189,14 @@ fn choice(text: &mut String, all: &[Scored]) -> std::fmt::Result {
     writeln!(text, "\n## What choosing by subject brings\n")?;
     writeln!(
         text,
-        "Every subject model against Everyday, draft, of the same factor: PSNR gained (dB), and texture error of \
-         Everyday and of the model (dB, less is better).\n"
+        "Every subject model against Everyday of the same factor and grade: PSNR gained (dB), and how far each is perceived \
+         to lie from the truth (less is better).\n"
     )?;
     writeln!(
         text,
-        "| model | set | pictures | PSNR over Everyday | least | most | texture, Everyday | texture, model |"
+        "| model | set | pictures | PSNR over Everyday | least | most | perceived: Everyday | model | nearer by | most screen |"
     )?;
-    writeln!(text, "|---|---|---|---|---|---|---|---|")?;
+    writeln!(text, "|---|---|--:|--:|--:|--:|--:|--:|--:|--:|")?;
     for (card, _, _) in all.iter().filter(|(card, _, _)| card.subject != EVERYDAY) {
         let mut sets: Vec<&str> = card.scores.iter().map(|s| s.set.as_str()).collect();
         sets.dedup();
@@ -197,14 +209,16 @@ fn choice(text: &mut String, all: &[Scored]) -> std::fmt::Result {
             let own = if set == card.subject { "**" } else { "" };
             writeln!(
                 text,
-                "| {} | {own}{set}{own} | {} | {own}{:+.2}{own} | {:+.2} | {:+.2} | {:.2} | {:.2} |",
+                "| {} | {own}{set}{own} | {} | {own}{:+.2}{own} | {:+.2} | {:+.2} | {} | {} | {own}{}{own} | {} |",
                 card.title(),
                 scores.len(),
                 gains.iter().sum::<f64>() / gains.len() as f64,
                 gains.iter().copied().fold(f64::INFINITY, f64::min),
                 gains.iter().copied().fold(f64::NEG_INFINITY, f64::max),
-                mean(&scores, |s| s.everyday_texture.unwrap_or_default()),
-                mean(&scores, |s| s.model_texture),
+                known(&scores, |s| s.everyday_perceived, 1),
+                known(&scores, |s| s.model_perceived, 1),
+                perceived_nearer(&scores).map_or(String::new(), |share| format!("{:.0} %", 100.0 * share)),
+                most_screen(&scores),
             )?;
         }
     }
@@ -216,9 +230,9 @@ fn describe(text: &mut String, (card, _, _): &Scored) -> std::fmt::Result {
     writeln!(text, "`{}`, made on {}: {}.\n", card.id, card.made_on, card.recipe)?;
     writeln!(
         text,
-        "| picture | nearest | bicubic | Lanczos 3 | Everyday | model | gain | SSIM bicubic | SSIM model | sharpness bicubic | sharpness model | texture bicubic | texture model | drift | in light |"
+        "| picture | nearest | bicubic | Lanczos 3 | Everyday | model | gain | SSIM bicubic | SSIM model | sharpness | perceived: bicubic | Everyday | model | screen | weave | drift | in light |"
     )?;
-    writeln!(text, "|---|---|---|---|---|---|---|---|---|---|---|---|---|---|---|")?;
+    writeln!(text, "|---|--:|--:|--:|--:|--:|--:|--:|--:|--:|--:|--:|--:|--:|--:|--:|--:|")?;
     let own = card.own_scores();
     for s in &own {
         row(text, &s.photo, &[s])?;
@@ -228,7 +242,8 @@ fn describe(text: &mut String, (card, _, _): &Scored) -> std::fmt::Result {
     if own.first().is_some_and(|s| s.set != PHOTOGRAPHS) && !others.is_empty() {
         row(text, "*photographs of all kinds, mean*", &others)?;
     }
-    writeln!(text, "\nKnown weaknesses: {}.", card.weaknesses.join(". "))
+    spread(text, &own)?;
+    writeln!(text, "Known weaknesses: {}.", card.weaknesses.join(". "))
 }
 
 fn row(text: &mut String, name: &str, scores: &[&Score]) -> std::fmt::Result {
@@ -241,7 +256,7 @@ fn row(text: &mut String, name: &str, scores: &[&Score]) -> std::fmt::Result {
     };
     writeln!(
         text,
-        "| {name} | {:.2} | {:.2} | {:.2} | {} | {:.2} | {:+.2} | {:.4} | {:.4} | {:.2} | {:.2} | {:.2} | {:.2} | {:.2} | {} |",
+        "| {name} | {:.2} | {:.2} | {:.2} | {} | {:.2} | {:+.2} | {:.4} | {:.4} | {:.2} | {} | {} | {} | {} | {} | {:.2} | {} |",
         mean(scores, |s| s.nearest),
         mean(scores, |s| s.bicubic),
         mean(scores, |s| s.lanczos),
@@ -250,13 +265,42 @@ fn row(text: &mut String, name: &str, scores: &[&Score]) -> std::fmt::Result {
         mean(scores, |s| s.gain()),
         mean(scores, |s| s.bicubic_ssim),
         mean(scores, |s| s.model_ssim),
-        mean(scores, |s| s.bicubic_sharpness),
         mean(scores, |s| s.model_sharpness),
-        mean(scores, |s| s.bicubic_texture),
-        mean(scores, |s| s.model_texture),
+        known(scores, |s| s.bicubic_perceived, 1),
+        known(scores, |s| s.everyday_perceived, 1),
+        known(scores, |s| s.model_perceived, 1),
+        known(scores, |s| s.screen, 1),
+        known(scores, |s| s.weave, 1),
         mean(scores, |s| s.drift),
         some(&light, true),
     )
+}
+
+/// The spread of the gain over the pictures, and where it is least.
+fn spread(text: &mut String, scores: &[&Score]) -> std::fmt::Result {
+    let middle = mean(scores, |s| s.gain());
+    let deviation = mean(scores, |s| (s.gain() - middle).powi(2)).sqrt();
+    let Some(worst) = scores.iter().min_by(|a, b| a.gain().total_cmp(&b.gain())) else { return Ok(()) };
+    writeln!(
+        text,
+        "\nGain over bicubic {middle:+.2} dB, standard deviation over the pictures {deviation:.2}; least on {}: {:+.2}.\n",
+        worst.photo,
+        worst.gain()
+    )
+}
+
+/// The mean of what is known of all; nothing where it is not.
+fn known(scores: &[&Score], figure: impl Fn(&Score) -> Option<f64>, digits: usize) -> String {
+    let values: Vec<f64> = scores.iter().filter_map(|s| figure(s)).collect();
+    if values.is_empty() {
+        return String::new();
+    }
+    format!("{:.digits$}", values.iter().sum::<f64>() / values.len() as f64)
+}
+
+fn most_screen(scores: &[&Score]) -> String {
+    let most = scores.iter().filter_map(|s| s.screen).fold(0.0, f64::max);
+    if most > 0.0 { format!("{most:.1}") } else { String::new() }
 }
 
 fn mean(scores: &[&Score], figure: impl Fn(&Score) -> f64) -> f64 {

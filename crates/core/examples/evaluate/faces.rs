@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use dettaglio_core::area::Place;
 use dettaglio_core::codec;
-use dettaglio_core::compare::{psnr, texture};
+use dettaglio_core::compare::psnr;
 use dettaglio_core::enlarge::{Averaging, Kernel, resample};
 use dettaglio_core::face::canvas::CANVAS;
 use dettaglio_core::face::{Face, Finder, LeftAlone};
@@ -25,7 +25,7 @@ pub const INTRODUCTION: &str = "
 
 Made-up people that the restorer never saw, each brought down to so many pixels between the eyes and damaged, enlarged again to the
 size at which they were rendered, by Everyday (draft) alone and with the face restored: at full strength, and at the strength that is
-suggested. Eyes and mouth: PSNR there. Texture is how far the strength of fine detail lies from the truth's, smaller is better. The least gain
+suggested. Eyes and mouth: PSNR there. The least gain
 is that of the worst of nine parts of the face on any of the people: below 0, that part came out further from the truth than without the
 restorer.
 ";
@@ -231,8 +231,8 @@ struct Outcomes {
     trial: Trial,
     /// For each of [`STRENGTHS`].
     gains: [Gains; STRENGTHS.len()],
-    /// Eyes and mouth, means: PSNR of Everyday and restored in full, texture of either, in dB.
-    features: [f64; 4],
+    /// Eyes and mouth, means: PSNR of Everyday and restored in full, in dB.
+    features: [f64; 2],
     departures: Vec<f32>,
     left: usize,
 }
@@ -241,18 +241,13 @@ struct Outcomes {
 const STRENGTHS: [f32; 8] = [0.3, 0.4, 0.5, 0.6, 0.7, 0.8, 0.9, 1.0];
 
 fn outcomes(trial: Trial, people: &[Person], renderer: &Renderer) -> Outcome<Outcomes> {
-    let mut all = Outcomes { trial, gains: Default::default(), features: [0.0; 4], departures: Vec::new(), left: 0 };
+    let mut all = Outcomes { trial, gains: Default::default(), features: [0.0; 2], departures: Vec::new(), left: 0 };
     for person in people {
         let seen = undergo(trial, person, renderer)?;
         let count = (people.len() * FEATURES) as f64;
         for (_, part) in &PARTS[..FEATURES] {
             let [everyday, restored, truth] = seen.of(*part);
-            let figures = [
-                psnr(&everyday, &truth, 0),
-                psnr(&restored, &truth, 0),
-                texture(&everyday, &truth, 0),
-                texture(&restored, &truth, 0),
-            ];
+            let figures = [psnr(&everyday, &truth, 0), psnr(&restored, &truth, 0)];
             all.features.iter_mut().zip(figures).for_each(|(sum, figure)| *sum += figure / count);
         }
         for (gains, strength) in all.gains.iter_mut().zip(STRENGTHS) {
@@ -293,7 +288,7 @@ impl Outcomes {
     }
 
     fn score(&self, people: usize) -> CleaningScore {
-        let [before, after, ..] = self.features;
+        let [before, after] = self.features;
         CleaningScore {
             damage: self.trial.name.to_owned(),
             undamaged: self.trial.is_sound(),
@@ -304,6 +299,8 @@ impl Outcomes {
             least_gain: rounded(self.in_full().least().2, 2),
             before_ssim: 0.0,
             after_ssim: 0.0,
+            after_rgb: None,
+            worst: String::new(),
         }
     }
 }
@@ -311,18 +308,18 @@ impl Outcomes {
 fn in_full_table(model: &Model, trials: &[Outcomes], people: &[Person]) -> Outcome<String> {
     let mut table = format!(
         "\n## {}\n\n{} people. Departure, at full strength: the 95th percentile of CIEDE2000 at the original's resolution, mean and most.\n\n\
-         | eyes apart, damage | Everyday | restored | gain | texture: Everyday | restored | least gain of a part | departure | left alone |\n\
-         |---|--:|--:|--:|--:|--:|--:|--:|--:|\n",
+         | eyes apart, damage | Everyday | restored | gain | least gain of a part | departure | left alone |\n\
+         |---|--:|--:|--:|--:|--:|--:|\n",
         model.card().name,
         people.len()
     );
     for t in trials {
-        let [before, after, texture_before, texture_after] = t.features;
+        let [before, after] = t.features;
         let mean = t.departures.iter().sum::<f32>() / t.departures.len() as f32;
         let most = t.departures.iter().copied().fold(0.0, f32::max);
         writeln!(
             table,
-            "| {} | {before:.2} dB | {after:.2} dB | {:+.2} | {texture_before:.2} dB | {texture_after:.2} dB | {} | {mean:.1}, {most:.1} | {} |",
+            "| {} | {before:.2} dB | {after:.2} dB | {:+.2} | {} | {mean:.1}, {most:.1} | {} |",
             t.trial.name,
             after - before,
             t.in_full().least_in_words(people),

@@ -4,14 +4,15 @@
 //!
 //! The scores go into the cards and, as tables, into the document; both are the same on every run but for the times
 //! per megapixel, which go into the document alone. Further arguments name the models to score; the others keep what
-//! their cards say.
+//! their cards say, and where no restorer of faces is among them the document keeps what it says of faces. For every
+//! model that is scored a sheet of native photographs is written beside the document.
 
 use std::path::{Path, PathBuf};
 
 use dettaglio_core::enlarge::{Averaging, Kernel, resample_in};
 use dettaglio_core::face::Finder;
 use dettaglio_core::forecast::Rates;
-use dettaglio_core::model::{Card, Kind, Shelf};
+use dettaglio_core::model::{Card, Kind, Model, Shelf};
 use dettaglio_core::picture::{Planes, Size};
 
 mod cleaning;
@@ -19,7 +20,11 @@ mod cleaning;
 mod damage;
 mod enlarging;
 mod faces;
+mod night;
+mod perception;
+mod plain;
 mod sets;
+mod sheets;
 
 use damage::Outcome;
 use sets::Sets;
@@ -37,11 +42,15 @@ fn main() -> Outcome<()> {
         return Err(error.into());
     }
     let seconds_per_megapixel = |card: &Card| 1e6 / rates.models[&card.id];
+    let mut judge = perception::Judge::open(pictures)?;
+    let natives = sheets::load(pictures)?;
+    let sheets_in = document.with_file_name("sheets");
     let mut cards = Vec::new();
     for model in shelf.models().iter().filter(|m| m.card().kind == Kind::Enlarge) {
         let mut card = model.card().clone();
         if wanted(&card) {
-            card.scores = enlarging::score(&shelf, model, &sets)?;
+            card.scores = enlarging::score(&shelf, model, &sets, &mut judge)?;
+            sheets::write(model, &natives, &sheets_in)?;
             write_card(models, &card)?;
         }
         println!("{}: {:+.2} dB over bicubic on its own subject", card.id, enlarging::own_gain(&card));
@@ -54,6 +63,7 @@ fn main() -> Outcome<()> {
         let mut card = model.card().clone();
         if wanted(&card) {
             card.cleaning = cleaning::score(model, &sets)?;
+            sheets::write(model, &natives, &sheets_in)?;
             write_card(models, &card)?;
         }
         for score in card.cleaning.iter().filter(|s| s.before > 0.0) {
@@ -61,11 +71,28 @@ fn main() -> Outcome<()> {
         }
         cleaning::describe(&mut text, &card, seconds_per_megapixel(&card))?;
     }
+    let cleaners: Vec<(&Card, &Model)> =
+        shelf.models().iter().filter(|m| m.card().kind == Kind::Clean).map(|m| (m.card(), &**m)).collect();
+    text.push_str(&plain::table(&cleaners, sets.photographs(), pictures)?);
+    text.push_str(&night::table(&cleaners)?);
     cleaning::before_enlarging(&mut text, &shelf, sets.photographs())?;
-    face_part(&mut text, &shelf, &sets, models, document, &wanted)?;
+    let faces = shelf.models().iter().any(|m| m.card().kind == Kind::Face && wanted(m.card()));
+    match earlier_faces(document).filter(|_| !faces) {
+        Some(earlier) => text.push_str(&earlier),
+        None => face_part(&mut text, &shelf, &sets, models, document, &wanted)?,
+    }
     text.push_str(sets::CREDITS);
     std::fs::write(document, text)?;
     Ok(())
+}
+
+/// What the document says of faces already; to be kept where no restorer is scored anew.
+fn earlier_faces(document: &Path) -> Option<String> {
+    let text = std::fs::read_to_string(document).ok()?;
+    let heading = faces::INTRODUCTION.lines().find(|line| line.starts_with('#'))?;
+    let (start, end) = (text.find(&format!("\n{heading}\n"))?, text.find(sets::CREDITS.lines().nth(1)?)?);
+    // The line before the credits is theirs.
+    text.get(start..end.checked_sub(1)?).map(str::to_owned)
 }
 
 /// The people that are kept in the repository for this.

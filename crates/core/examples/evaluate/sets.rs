@@ -6,6 +6,7 @@ use dettaglio_core::model::PHOTOGRAPHS;
 use dettaglio_core::picture::Planes;
 
 use super::damage::{Outcome, Photo, load};
+use super::sheets::NATIVE;
 
 /// One picture of a set, and where the damage belongs to the subject, the small damaged one to start from.
 pub struct Subject {
@@ -32,7 +33,8 @@ impl Sets {
         let mut sets = vec![(PHOTOGRAPHS.to_owned(), photographs.iter().map(plain).collect())];
         let mut folders: Vec<_> = std::fs::read_dir(folder)?.map(|e| e.map(|e| e.path())).collect::<Result<_, _>>()?;
         let night = load(&folder.join(NIGHT))?;
-        folders.retain(|path| path.is_dir() && !path.ends_with(NIGHT));
+        let hidden = |path: &Path| path.file_name().is_none_or(|name| name.to_string_lossy().starts_with('.'));
+        folders.retain(|path| path.is_dir() && !hidden(path) && !path.ends_with(NIGHT) && !path.ends_with(NATIVE));
         folders.sort();
         for path in folders {
             let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
@@ -71,8 +73,7 @@ impl Sets {
 pub const CREDITS: &str = "
 ## The pictures
 
-Fetched and rendered by `python -m dettaglio_foundry.photos held-out` and `python -m dettaglio_foundry.subjects held-out`;
-they are not part of this repository.
+Fetched and rendered by `python -m dettaglio_foundry.scoring held-out`; they are not part of this repository.
 
 - Aqua, Garden, LadyBird, YellowFlower: Charles Barbin; Blinds: Lennart Poettering and Andrea Cimitan; Dune: Marco
   Cogoni and Hylke Bons; RainDrops, TwoWings: MATE Backgrounds contributors. Debian package mate-backgrounds,
@@ -80,8 +81,11 @@ they are not part of this repository.
 - chelsea, coffee (CC0), motorcycle_left (Middlebury stereo data, for research): from the PyPI package scikit-image.
 - china, flower (CC-BY 2.0): from the PyPI package scikit-learn.
 - foliage: EveningGlow, FallenLeaf, OneStandsOut, Path from the Debian package plasma-workspace-wallpapers (GPL-2+), at
-  half size, a part of each; grass and gravel (CC0) from the PyPI package scikit-image.
-- lettering, fur: rendered from seeds, the type in fonts that no model was trained on. prints: some of the photographs
+  half size, a part of each; grass and gravel (CC0) from the PyPI package scikit-image; Road from gnome-backgrounds (CC-BY-SA-3.0).
+- fur: eight animals of the Debian package gcompris-qt-data (CC-BY-SA, CC-BY, public domain and GPL-3+), held back from training.
+- native: parts of these as they left their cameras, and of photographs held back from budgie-backgrounds (CC0),
+  forensics-samples-files (CC-BY-SA-4.0) and the PyPI package mvtb-data (MIT).
+- lettering: rendered from seeds, in fonts that no model was trained on. prints: some of the photographs
   above, faded, and scanned by a simulation of paper grain, halftone, dust and scratches. night: some of them, darkened,
   with rendered points of light and wires. portrait: twelve of the made-up people of foundry/heads/kept.
 ";

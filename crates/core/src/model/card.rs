@@ -54,6 +54,9 @@ pub struct Card {
     /// Of a restorer: the share of its answer that is suggested, 0 to 1; see [`Card::usual_strength`].
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub strength: Option<f32>,
+    /// Whether it draws texture from noise that belongs to the place, as a second input named `grain` at the result's size.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub grain: bool,
     /// Whether it takes damage out while it enlarges: such a model runs once, and others go on from there.
     #[serde(default)]
     pub cleans: bool,
@@ -102,6 +105,17 @@ impl Card {
         let damaged = self.cleaning.iter().filter(|score| !score.undamaged);
         let (sum, count) = damaged.fold((0.0, 0_u32), |(sum, count), s| (sum + s.after - s.before, count + 1));
         sum / f64::from(count.max(1))
+    }
+
+    /// By which share a general network that has learned to see takes its results to be nearer to the truth than Everyday's, on what it
+    /// was made for: 0.25 is a quarter nearer, less than 0 is further away. Nothing for Everyday itself, or before it was measured.
+    pub fn perceived_nearer(&self) -> Option<f64> {
+        perceived_nearer(&self.own_scores())
+    }
+
+    /// Whether it was seen to lay a regular pattern over any picture that it was measured on. Such a model is not suggested by name.
+    pub fn draws_screen(&self) -> bool {
+        self.scores.iter().filter_map(|s| s.screen).any(|screen| screen > MOST_SCREEN)
     }
 
     /// Name and grade: "Everyday x4, draft"; a person's own models have no grade.
@@ -184,13 +198,22 @@ pub struct Score {
     pub bicubic_sharpness: f64,
     /// The same by this model.
     pub model_sharpness: f64,
-    /// Distance of fine texture from the truth's in dB, by bicubic ([`crate::compare::texture`]).
-    pub bicubic_texture: f64,
+    /// How far bicubic lies from the truth to a general network that has learned to see: 0 is equal. Nothing for what was measured
+    /// before this was.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub bicubic_perceived: Option<f64>,
     /// The same by Everyday; nothing for Everyday itself.
     #[serde(default, skip_serializing_if = "Option::is_none")]
-    pub everyday_texture: Option<f64>,
+    pub everyday_perceived: Option<f64>,
     /// The same by this model.
-    pub model_texture: f64,
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub model_perceived: Option<f64>,
+    /// The energy that this model leaves on the lattice of its factor ([`crate::screen::screen`]).
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub screen: Option<f64>,
+    /// The strongest narrow peak in this model's spectrum ([`crate::screen::weave`]).
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub weave: Option<f64>,
     /// Drift of colour and tone by this model ([`crate::compare::drift`]).
     pub drift: f64,
     /// dB over bicubic when the picture is shrunk in linear light, as a sensor does; nothing where the damage is given.
@@ -204,6 +227,17 @@ impl Score {
         self.model - self.bicubic
     }
 }
+
+/// As [`Card::perceived_nearer`], on scores of one's choice.
+pub fn perceived_nearer(scores: &[&Score]) -> Option<f64> {
+    let pairs = scores.iter().filter_map(|s| Some((s.model_perceived?, s.everyday_perceived?)));
+    let (model, everyday) = pairs.fold((0.0, 0.0), |(model, everyday), (m, e)| (model + m, everyday + e));
+    (everyday > 0.0).then(|| 1.0 - model / everyday)
+}
+
+/// Energy on the lattice of the factor, over its neighbourhood, above which a pattern shows in texture
+/// ([`crate::screen::screen`]).
+pub const MOST_SCREEN: f64 = 6.0;
 
 /// dB that any part of a damaged face may lose by being restored as suggested.
 pub const MOST_LOST: f64 = 0.3;
@@ -247,4 +281,10 @@ pub struct CleaningScore {
     pub before_ssim: f64,
     /// Mean structural similarity of the cleaned picture, 0 to 1.
     pub after_ssim: f64,
+    /// Mean PSNR of the three colours of the cleaned picture in dB; nothing for what was measured before this was.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub after_rgb: Option<f64>,
+    /// On which photograph it gained least.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub worst: String,
 }

@@ -10,6 +10,7 @@ use ort::session::Session;
 use ort::session::builder::GraphOptimizationLevel;
 use ort::value::TensorRef;
 
+use super::grain::grain;
 use super::own::{Foreign, OnnxRaw};
 use super::{Card, Kind, LevelKind, ModelError};
 use crate::hash::ContentHash;
@@ -48,8 +49,31 @@ pub trait Network: Send + Sync {
     }
     /// Computes the whole of `input`; the result has `factor` times its sides.
     ///
-    /// `level` holds one value a pixel, row-major, and is there exactly when [`level`](Self::level) names one.
-    fn run(&self, input: &Planes, level: Option<&[f32]>) -> Result<Planes, ModelError>;
+    /// `level` holds one value a pixel, row-major, and is there exactly when [`level`](Self::level) names one. `corner` is where
+    /// the upper left pixel of `input` lies in the picture that it is a region of: a network that draws texture draws
+    /// the same at the same place, whichever region it is given.
+    fn run_at(&self, input: &Planes, level: Option<&[f32]>, corner: Corner) -> Result<Planes, ModelError>;
+
+    /// [`run_at`](Self::run_at) for a whole picture.
+    fn run(&self, input: &Planes, level: Option<&[f32]>) -> Result<Planes, ModelError> {
+        self.run_at(input, level, Corner::default())
+    }
+}
+
+/// A place in a picture: column and row of a pixel.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Corner {
+    /// Pixels from the left.
+    pub x: u32,
+    /// Pixels from above.
+    pub y: u32,
+}
+
+impl Corner {
+    /// The same place in a picture `factor` times as large.
+    pub fn times(self, factor: u32) -> Self {
+        Self { x: self.x * factor, y: self.y * factor }
+    }
 }
 
 /// The loaded runtime. There is one per process.
@@ -114,11 +138,20 @@ impl Engine {
             return Ok(Arc::new(Foreign::new(card, trial.clone(), Box::new(raw))));
         }
         let session = Mutex::new(session);
-        let Card { factor, halo, multiple, level, .. } = *card;
-        Ok(Arc::new(OnnxNetwork { id: card.id.clone(), factor, halo, multiple: multiple.max(1), level, session }))
+        let Card { factor, halo, multiple, level, grain, .. } = *card;
+        Ok(Arc::new(OnnxNetwork {
+            id: card.id.clone(),
+            factor,
+            halo,
+            multiple: multiple.max(1),
+            level,
+            grain,
+            session,
+        }))
     }
 
-    pub(crate) fn session(&self, bytes: &[u8]) -> Result<Session, String> {
+    /// A session for the bytes of an ONNX file, with this process's threads.
+    pub fn session(&self, bytes: &[u8]) -> Result<Session, String> {
         let threads = match THREADS.load(Ordering::Relaxed) {
             0 => std::thread::available_parallelism().map_or(1, usize::from),
             some => some,
@@ -167,6 +200,7 @@ pub struct OnnxNetwork {
     halo: u32,
     multiple: u32,
     level: Option<LevelKind>,
+    grain: bool,
     session: Mutex<Session>,
 }
 
@@ -187,10 +221,10 @@ impl Network for OnnxNetwork {
         self.level
     }
 
-    fn run(&self, input: &Planes, level: Option<&[f32]>) -> Result<Planes, ModelError> {
+    fn run_at(&self, input: &Planes, level: Option<&[f32]>, corner: Corner) -> Result<Planes, ModelError> {
         if let Some(full) = input.filled_up(self.multiple) {
             let level = level.map(|level| fill_up(level, input.size(), full.size()));
-            let output = self.run(&full, level.as_deref())?;
+            let output = self.run_at(&full, level.as_deref(), corner)?;
             return Ok(output.cut(input.size().times(self.factor).whole()));
         }
         let failed = |why: String| ModelError::Run { id: self.id.clone(), why };
@@ -199,16 +233,22 @@ impl Network for OnnxNetwork {
         let tensor =
             |channels, values| TensorRef::from_array_view((shape(channels), values)).map_err(|e| failed(e.to_string()));
         let picture = tensor(3, input.values())?;
-        let inputs = match (self.level, level) {
-            (None, _) => ort::inputs!["input" => picture],
-            (Some(_), Some(level)) => ort::inputs!["input" => picture, "level" => tensor(1, level)?],
-            (Some(kind), None) => return Err(failed(format!("it must be told the {kind:?} level"))),
+        let size = input.size().times(self.factor);
+        let grain = self.grain.then(|| grain(corner.times(self.factor), size));
+        let inputs = match (self.level, level, &grain) {
+            (None, _, None) => ort::inputs!["input" => picture],
+            (None, _, Some(grain)) => {
+                let shape = [1, 1, size.height as usize, size.width as usize];
+                let grain = TensorRef::from_array_view((shape, &grain[..])).map_err(|e| failed(e.to_string()))?;
+                ort::inputs!["input" => picture, "grain" => grain]
+            }
+            (Some(_), Some(level), _) => ort::inputs!["input" => picture, "level" => tensor(1, level)?],
+            (Some(kind), None, _) => return Err(failed(format!("it must be told the {kind:?} level"))),
         };
         // A panic elsewhere while the session was held leaves the session itself as it was.
         let mut session = self.session.lock().unwrap_or_else(|e| e.into_inner());
         let outputs = session.run(inputs).map_err(|e| failed(e.to_string()))?;
         let (shape, values) = outputs["output"].try_extract_tensor::<f32>().map_err(|e| failed(e.to_string()))?;
-        let size = input.size().times(self.factor);
         if shape[..] != [1, 3, i64::from(size.height), i64::from(size.width)] {
             return Err(failed(format!("it answered {shape:?} where {size} was due")));
         }

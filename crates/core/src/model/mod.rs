@@ -3,6 +3,7 @@
 mod card;
 mod engine;
 mod example;
+mod grain;
 pub mod own;
 mod shelf;
 #[cfg(test)]
@@ -14,9 +15,13 @@ use serde::{Deserialize, Serialize};
 
 use crate::hash::ContentHash;
 
-pub use card::{Card, CleaningScore, FaceTrial, Grade, Kind, LevelKind, MOST_LOST, PHOTOGRAPHS, Score};
-pub use engine::{Engine, LIBRARY_VARIABLE, Network, OnnxNetwork};
+pub use card::{
+    Card, CleaningScore, FaceTrial, Grade, Kind, LevelKind, MOST_LOST, MOST_SCREEN, PHOTOGRAPHS, Score,
+    perceived_nearer,
+};
+pub use engine::{Corner, Engine, LIBRARY_VARIABLE, Network, OnnxNetwork};
 pub use example::Example;
+pub use grain::grain;
 pub use own::{OwnModels, Trial};
 pub use shelf::{EVERYDAY, Model, Shelf};
 

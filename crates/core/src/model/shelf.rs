@@ -161,9 +161,10 @@ impl Shelf {
         self.offered().map(|m| m.card()).find(|c| c.kind == Kind::Face)
     }
 
-    /// Whether an enlarger of this subject is offered.
-    pub fn offers(&self, subject: &str) -> bool {
-        self.offered().any(|m| m.card.kind == Kind::Enlarge && m.card.subject == subject)
+    /// Whether an enlarger of this subject is offered that draws no pattern: one that may be suggested by name.
+    pub fn commends(&self, subject: &str) -> bool {
+        let mut enlargers = self.offered().filter(|m| m.card.kind == Kind::Enlarge && m.card.subject == subject);
+        enlargers.any(|m| !m.card.draws_screen())
     }
 
     /// Whether a model may be retired: not the last one that suits any picture.

@@ -1,6 +1,7 @@
 //! Networks for tests: exact answers without a runtime.
 
-use super::{Card, Grade, Kind, LevelKind, ModelError, Network, PHOTOGRAPHS, Score};
+use super::grain::grain;
+use super::{Card, Corner, Grade, Kind, LevelKind, ModelError, Network, PHOTOGRAPHS, Score};
 use crate::hash::ContentHash;
 use crate::picture::{Planes, Size};
 
@@ -19,7 +20,7 @@ impl Network for Repeat {
         2
     }
 
-    fn run(&self, input: &Planes, _: Option<&[f32]>) -> Result<Planes, ModelError> {
+    fn run_at(&self, input: &Planes, _: Option<&[f32]>, _: Corner) -> Result<Planes, ModelError> {
         let Size { width, height } = input.size();
         let size = input.size().times(self.factor);
         let mut out = Planes::black(size);
@@ -42,6 +43,37 @@ impl Network for Repeat {
     }
 }
 
+/// An enlarger that repeats each pixel and draws grain over it, as a texture model does.
+pub struct Speckle {
+    /// Output side / input side.
+    pub factor: u32,
+}
+
+impl Network for Speckle {
+    fn factor(&self) -> u32 {
+        self.factor
+    }
+
+    fn halo(&self) -> u32 {
+        2
+    }
+
+    fn run_at(&self, input: &Planes, level: Option<&[f32]>, corner: Corner) -> Result<Planes, ModelError> {
+        let mut out = Repeat { factor: self.factor }.run_at(input, level, corner)?;
+        let drawn = grain(corner.times(self.factor), out.size());
+        for plane in out.values_mut().chunks_exact_mut(drawn.len()) {
+            plane.iter_mut().zip(&drawn).for_each(|(v, g)| *v += 0.05 * g);
+        }
+        Ok(out)
+    }
+}
+
+/// A card for a texture model in a test.
+pub fn texture_card(factor: u32) -> Card {
+    let (subject, sha256) = ("fur".to_owned(), ContentHash::of(b"no file either"));
+    Card { id: format!("fur-x{factor}-fine"), subject, sha256, grain: true, ..card(factor, Grade::Fine) }
+}
+
 /// A cleaner that draws each pixel towards its left neighbour, the more so the higher the level.
 pub struct Smear;
 
@@ -58,7 +90,7 @@ impl Network for Smear {
         Some(LevelKind::Noise)
     }
 
-    fn run(&self, input: &Planes, level: Option<&[f32]>) -> Result<Planes, ModelError> {
+    fn run_at(&self, input: &Planes, level: Option<&[f32]>, _: Corner) -> Result<Planes, ModelError> {
         let level = level.expect("a cleaner is told its level");
         let Size { width, height } = input.size();
         let mut out = input.clone();
@@ -92,7 +124,7 @@ impl Network for Etch {
         0
     }
 
-    fn run(&self, input: &Planes, _: Option<&[f32]>) -> Result<Planes, ModelError> {
+    fn run_at(&self, input: &Planes, _: Option<&[f32]>, _: Corner) -> Result<Planes, ModelError> {
         let mut out = input.clone();
         for channel in 0..3 {
             for y in 0..input.size().height {
@@ -120,9 +152,11 @@ pub fn score() -> Score {
         model_ssim: 0.0,
         bicubic_sharpness: 0.0,
         model_sharpness: 0.0,
-        bicubic_texture: 0.0,
-        everyday_texture: None,
-        model_texture: 0.0,
+        bicubic_perceived: None,
+        everyday_perceived: None,
+        model_perceived: None,
+        screen: None,
+        weave: None,
         drift: 0.0,
         light_gain: None,
     }
@@ -162,6 +196,7 @@ pub fn card(factor: u32, grade: Grade) -> Card {
         scores: Vec::new(),
         cleaning: Vec::new(),
         strength: None,
+        grain: false,
         cleans: false,
         trial: None,
         sha256: ContentHash::of(b"no file"),

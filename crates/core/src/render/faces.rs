@@ -225,7 +225,7 @@ mod tests {
     use crate::finish::{Edges, Finish};
     use crate::frame::Frame;
     use crate::model::stand_in::{self, Etch};
-    use crate::model::{Grade, LevelKind, Model, ModelError, Network, Shelf};
+    use crate::model::{Corner, Grade, LevelKind, Model, ModelError, Network, Shelf};
     use crate::render::Unhurried;
     use crate::treatment::TreatedFace;
 
@@ -245,7 +245,7 @@ mod tests {
             Some(LevelKind::Scale)
         }
 
-        fn run(&self, input: &Planes, level: Option<&[f32]>) -> Result<Planes, ModelError> {
+        fn run_at(&self, input: &Planes, level: Option<&[f32]>, _: Corner) -> Result<Planes, ModelError> {
             assert_eq!(input.size(), CANVAS);
             let told = level.expect("the scale");
             // Some 40 px between the eyes on a canvas that has 80.

@@ -16,7 +16,7 @@ use crate::clean;
 use crate::enlarge::Source;
 use crate::frame::Framed;
 use crate::hash::ContentHash;
-use crate::model::{ModelRef, Network};
+use crate::model::{Corner, ModelRef, Network};
 use crate::picture::{Planes, Region, Size};
 
 /// Side of a tile in pixels of the pass's input.
@@ -189,7 +189,8 @@ impl<'a> Level<'a> {
             return Err(Cancelled.into());
         }
         let level = self.told.map(|told| told.map(&input));
-        let output = self.network.run(&input, level.as_deref())?;
+        let corner = Corner { x: padded.x, y: padded.y };
+        let output = self.network.run_at(&input, level.as_deref(), corner)?;
         pace.after_block(core.size().area());
         let factor = self.network.factor();
         let cut = |key: TileKey| {

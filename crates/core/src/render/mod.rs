@@ -21,7 +21,7 @@ use crate::enlarge::{self, Averaging, Kernel, Source};
 use crate::frame::{FrameError, Framed};
 use crate::model::{ModelError, Shelf};
 use crate::picture::{Original, Planes, Region, Size};
-use crate::treatment::{Enlarge, Fill, Margin, Treatment};
+use crate::treatment::{Enlarge, Fill, Margin, Pass, Treatment};
 use cache::TileCache;
 use disk::DiskTiles;
 use layback::around;
@@ -312,12 +312,13 @@ impl<'a> Work<'a> {
         let size = self.treatment.size;
         let mut planes = match &self.treatment.enlarge {
             Enlarge::Plain { kernel } => self.plain(region, *kernel)?,
-            Enlarge::Learned { strength, .. } => {
-                let learned = match self.top()? {
-                    Below::Level(level) if level.size() == size => level.region(region, self.pace)?,
-                    top => self.resampled(&top, region, LAST_STEP)?,
-                };
-                if *strength < 1.0 { blend(self.plain(region, LAST_STEP)?, &learned, *strength) } else { learned }
+            Enlarge::Learned { passes, strength, .. } => {
+                let learned = self.learned(passes, region)?;
+                match self.treatment.enlarge.under() {
+                    _ if *strength >= 1.0 => learned,
+                    [] => blend(self.plain(region, LAST_STEP)?, &learned, *strength),
+                    over => blend(self.learned(over, region)?, &learned, *strength),
+                }
             }
         };
         if let Below::Level(cleaned) = self.cleaned()? {
@@ -367,10 +368,18 @@ impl<'a> Work<'a> {
         Ok(top)
     }
 
-    /// The enlarging passes on top of that.
-    fn top(&self) -> Result<Below<'_>, RenderError> {
+    /// A region of what a chain of passes makes of the cleaned picture, brought to the result's size.
+    fn learned(&self, passes: &[Pass], region: Region) -> Result<Planes, RenderError> {
+        match self.top(passes)? {
+            Below::Level(level) if level.size() == self.treatment.size => level.region(region, self.pace),
+            top => self.resampled(&top, region, LAST_STEP),
+        }
+    }
+
+    /// A chain of enlarging passes on top of that.
+    fn top(&self, passes: &[Pass]) -> Result<Below<'_>, RenderError> {
         let mut top = self.cleaned()?;
-        for pass in self.treatment.passes() {
+        for pass in passes {
             let network = self.renderer.shelf().network(&pass.model)?;
             top = Below::Level(Box::new(Level::new(top, network, &pass.model, None, self.caches())));
         }

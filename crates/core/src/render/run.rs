@@ -9,7 +9,7 @@ use super::{Cancelled, Pace, RenderError, Renderer};
 use crate::codec::{Carried, History, OutputSettings, PictureWriter};
 use crate::picture::{Original, Region, Size};
 use crate::reading::Reading;
-use crate::treatment::{Part, Treatment};
+use crate::treatment::{Part, Pass, Treatment};
 
 /// Rows of a band at most: memory follows them.
 const TALLEST_BAND: u32 = 256;
@@ -133,16 +133,18 @@ fn band_ends(kept: Size, treatment: &Treatment) -> Vec<u32> {
 fn tile_rows_bytes(kept: Size, treatment: &Treatment, rows: u32) -> usize {
     let of_part = |part: Part<'_>| -> usize {
         let cleaners = part.clean.passes().len();
-        let factors = std::iter::repeat_n(1, cleaners).chain(part.enlarge.passes().iter().map(|p| p.factor));
-        let mut sides = 1;
-        factors
-            .map(|factor| {
+        let bytes = |chain: &[u32]| -> usize {
+            let mut sides = 1;
+            let pass = |factor: &u32| {
                 let width = u64::from(kept.width * sides).div_ceil(TILE.into()) * u64::from(TILE * factor);
                 // A later pass works through several rows of the one before at a time.
                 sides *= factor;
                 (width * u64::from(rows * TILE * factor) * 3 * 2) as usize
-            })
-            .sum()
+            };
+            chain.iter().map(pass).sum()
+        };
+        let factors = |passes: &[Pass]| passes.iter().map(|p| p.factor).collect::<Vec<u32>>();
+        bytes(&vec![1; cleaners]) + bytes(&factors(part.enlarge.passes())) + bytes(&factors(part.enlarge.under()))
     };
     treatment.parts().map(of_part).sum()
 }

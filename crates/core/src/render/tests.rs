@@ -13,7 +13,7 @@ use crate::frame::Frame;
 use crate::hash::ContentHash;
 use crate::limits::Limits;
 use crate::model::ModelRef;
-use crate::model::stand_in::{self, Repeat, Smear};
+use crate::model::stand_in::{self, Repeat, Smear, Speckle};
 use crate::model::{Grade, Model, Network};
 use crate::picture::Depth;
 use crate::treatment::{Fill, Margin, TreatedArea};
@@ -205,6 +205,54 @@ fn a_treatment_for_another_model_file_is_refused() {
     }
     let outcome = renderer().render(&original, &treatment, treatment.size.whole(), &Unhurried);
     assert!(matches!(outcome, Err(RenderError::Model(ModelError::OtherVersion { .. }))));
+}
+
+/// Everyday and a texture model of twice the size.
+fn with_texture() -> Renderer {
+    let everyday = Model::with_network(stand_in::card(2, Grade::Draft), Arc::new(Repeat { factor: 2 }));
+    let texture = Model::with_network(stand_in::texture_card(2), Arc::new(Speckle { factor: 2 }));
+    Renderer::new(Shelf::of(vec![everyday, texture]), 64 << 20)
+}
+
+fn textured(original: &Original, share: f32) -> Treatment {
+    let (kept, size) = (original.size(), original.size().times(2));
+    let mut treatment = Treatment::learned(&with_texture().shelf(), "fur", Grade::Fine, kept, size);
+    let Enlarge::Learned { strength, .. } = &mut treatment.enlarge else { panic!("it is learned") };
+    *strength = share;
+    treatment
+}
+
+#[rstest]
+#[case(Region::new(0, 0, 600, 560))]
+#[case(Region::new(251, 249, 20, 300))]
+#[case(Region::new(599, 3, 1, 5))]
+fn texture_that_is_drawn_is_the_same_wherever_regions_are_cut(#[case] region: Region) {
+    let original = photo(300, 280);
+    let treatment = textured(&original, 1.0);
+    let planes = original.region(original.size().whole());
+    let at_once = Speckle { factor: 2 }.run(&planes, None).unwrap();
+    let part = with_texture().render(&original, &treatment, region, &Unhurried).unwrap();
+    let off = |(a, b): (&f32, &f32)| (a - b.clamp(0.0, 1.0)).abs();
+    let worst = part.values().iter().zip(at_once.cut(region).values()).map(off).fold(0.0, f32::max);
+    assert!(worst < 1.1 / 65535.0, "{worst}");
+}
+
+#[test]
+fn how_much_texture_is_drawn_is_a_blend_with_everyday() {
+    let original = photo(120, 90);
+    let region = original.size().times(2).whole();
+    let rendered = |share| with_texture().render(&original, &textured(&original, share), region, &Unhurried).unwrap();
+    let everyday = {
+        let treatment =
+            Treatment::learned(&with_texture().shelf(), "everyday", Grade::Draft, original.size(), region.size());
+        with_texture().render(&original, &treatment, region, &Unhurried).unwrap()
+    };
+    assert_eq!(rendered(0.0), everyday);
+    let (half, full) = (rendered(0.5), rendered(1.0));
+    let due = everyday.values().iter().zip(full.values()).map(|(e, f)| e + (f - e) * 0.5);
+    assert!(half.values().iter().zip(due).all(|(h, d)| (h - d).abs() < 1e-6));
+    assert_eq!(textured(&original, 0.5).model_inputs(original.size()).len(), 2, "both are forecast");
+    assert_eq!(textured(&original, 1.0).model_inputs(original.size()).len(), 1);
 }
 
 /// Every step on.

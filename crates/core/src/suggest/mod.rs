@@ -107,7 +107,7 @@ const PPI_OF_ONE_PIXEL: f64 = 200.0;
 impl Suggestion {
     /// The subject whose models suit a picture.
     pub fn subject(reading: &Reading, shelf: &Shelf) -> &'static str {
-        let lettering = reading.content.lettering > MUCH_LETTERING && shelf.offers(LETTERING);
+        let lettering = reading.content.lettering > MUCH_LETTERING && shelf.commends(LETTERING);
         if lettering { LETTERING } else { EVERYDAY }
     }
 
@@ -125,7 +125,7 @@ impl Suggestion {
                 format!("{:.0} % of it is lettering or line work", reading.content.lettering * 100.0),
             );
         }
-        if !lettering && reading.content.texture > MUCH_TEXTURE && shelf.offers(FOLIAGE) {
+        if !lettering && reading.content.texture > MUCH_TEXTURE && shelf.commends(FOLIAGE) {
             because(
                 Step::Enlarge,
                 format!(
@@ -134,7 +134,7 @@ impl Suggestion {
                 ),
             );
         }
-        if !lettering && reading.content.faded_tone && shelf.offers(PRINTS) {
+        if !lettering && reading.content.faded_tone && shelf.commends(PRINTS) {
             because(
                 Step::Enlarge,
                 "it has the tone of an old print: where grain, dust and scratches are to go, look at Old prints as well".to_owned(),
@@ -317,6 +317,8 @@ mod tests {
             least_gain: 0.0,
             before_ssim: 0.0,
             after_ssim: 0.0,
+            after_rgb: None,
+            worst: String::new(),
         }
     }
 
@@ -359,6 +361,18 @@ mod tests {
         let card = stand_in::cleaner_card();
         let card = Card { id: id.to_owned(), grade, parameters, cleaning: vec![score(false, gain)], ..card };
         Model::with_network(card, Arc::new(Repeat { factor: 1 }))
+    }
+
+    #[test]
+    fn a_model_that_draws_a_screen_is_not_named() {
+        let of = |screen| {
+            let scores = vec![Score { screen: Some(3.0), ..stand_in::score() }, Score { screen, ..stand_in::score() }];
+            let card = Card { subject: LETTERING.to_owned(), scores, ..stand_in::card(4, Grade::Draft) };
+            Shelf::of(vec![Model::with_network(card, Arc::new(Repeat { factor: 4 }))])
+        };
+        assert!(of(Some(5.9)).commends(LETTERING) && of(None).commends(LETTERING));
+        assert!(!of(Some(6.1)).commends(LETTERING), "one picture is enough");
+        assert!(!of(None).commends(FOLIAGE));
     }
 
     #[rstest::rstest]

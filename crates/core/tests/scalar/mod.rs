@@ -6,6 +6,7 @@
 use std::collections::HashMap;
 use std::path::Path;
 
+use dettaglio_core::model::{Corner, grain};
 use dettaglio_core::picture::{Planes, Size};
 use rayon::prelude::*;
 
@@ -24,6 +25,11 @@ struct Features {
 const AFTER: usize = 3;
 
 impl Features {
+    fn of(picture: &Planes) -> Self {
+        let Size { width, height } = picture.size();
+        Self { planes: 3, width: width as usize, height: height as usize, values: picture.values().to_vec() }
+    }
+
     fn plus(&self, other: &Features) -> Self {
         let values = self.values.iter().zip(&other.values).map(|(a, b)| a + b).collect();
         Self { values, ..*self }
@@ -42,10 +48,18 @@ impl Weights {
         let tensors = fields(graph).into_iter().filter(|(n, _)| *n == 5).map(|(_, tensor)| {
             let parts = fields(tensor);
             let part = |wanted| parts.iter().find(|(n, _)| *n == wanted).expect("a part of a tensor").1;
-            let values = part(9).chunks_exact(4).map(|b| f32::from_le_bytes(b.try_into().expect("four bytes")));
             let name = String::from_utf8(part(8).to_vec()).expect("a name");
-            // A restorer is a network inside the one that knows the canvas.
-            (name.strip_prefix("net.").map(str::to_owned).unwrap_or(name), values.collect())
+            // Large networks are kept with 16 bits.
+            let half = name.ends_with(".half");
+            let values: Vec<f32> = if half {
+                part(9).chunks_exact(2).map(|b| from_half(u16::from_le_bytes([b[0], b[1]]))).collect()
+            } else {
+                part(9).chunks_exact(4).map(|b| f32::from_le_bytes(b.try_into().expect("four bytes"))).collect()
+            };
+            let name = name.trim_end_matches(".half");
+            // A restorer is a network inside the one that knows the canvas, an enlarger inside one that draws texture.
+            let name = name.strip_prefix("net.").or(name.strip_prefix("base.")).unwrap_or(name);
+            (name.to_owned(), values)
         });
         Self(tensors.collect())
     }
@@ -87,13 +101,19 @@ impl Weights {
         Features { planes: bias.len(), width: across, height: down, values }
     }
 
-    /// Values below zero times a learned slope, one for each plane; `bends` counts those that came before.
-    fn bend(&self, bends: &mut usize, mut features: Features) -> Features {
-        // The export numbers them in the order in which they are used.
-        let mut names: Vec<&String> = self.0.keys().filter(|name| name.contains("PRelu")).collect();
-        names.sort_by_key(|name| (name.len(), name.as_str()));
-        let slopes = self.get(names[*bends]);
-        *bends += 1;
+    /// Values below zero times a learned slope, one for each plane; `bends` counts those without a name of their own that came
+    /// before.
+    fn bend(&self, name: &str, bends: &mut usize, mut features: Features) -> Features {
+        let slopes = match self.0.get(&format!("{name}.weight")) {
+            Some(slopes) => slopes,
+            None => {
+                // Earlier exports number them in the order in which they are used.
+                let mut names: Vec<&String> = self.0.keys().filter(|name| name.contains("PRelu")).collect();
+                names.sort_by_key(|name| (name.len(), name.as_str()));
+                *bends += 1;
+                self.get(names[*bends - 1])
+            }
+        };
         let area = features.width * features.height;
         for (plane, slope) in features.values.chunks_exact_mut(area).zip(slopes) {
             plane.iter_mut().filter(|v| **v < 0.0).for_each(|v| *v *= slope);
@@ -103,13 +123,18 @@ impl Weights {
 
     /// Head, pairs of convolutions of which the second is added to what came in, tail.
     fn through(&self, input: &Features) -> Features {
+        self.convolve("tail", 1, &self.body(input))
+    }
+
+    /// All of that but the tail.
+    fn body(&self, input: &Features) -> Features {
         let mut bends = 0;
-        let mut features = self.bend(&mut bends, self.convolve("head", 1, input));
+        let mut features = self.bend("act.0", &mut bends, self.convolve("head", 1, input));
         let blocks = (0..).take_while(|i| self.0.contains_key(&format!("body.{i}.weight"))).count();
         for i in 0..blocks {
             let next = self.convolve(&format!("body.{i}"), 1, &features);
             if i % 2 == 0 {
-                features = self.bend(&mut bends, next);
+                features = self.bend(&format!("act.{}", i + 1), &mut bends, next);
             } else {
                 features = features.plus(&next);
             }
@@ -117,15 +142,15 @@ impl Weights {
                 features = features.plus(&self.surroundings(&features, &mut bends));
             }
         }
-        self.convolve("tail", 1, &features)
+        features
     }
 
     /// What a restorer sees at half and at a quarter of the resolution.
     fn surroundings(&self, features: &Features, bends: &mut usize) -> Features {
         let part = |name: &str| format!("surroundings.{name}");
-        let half = self.bend(bends, self.convolve(&part("to_half"), 2, features));
+        let half = self.bend(&part("acts.0"), bends, self.convolve(&part("to_half"), 2, features));
         let half = self.pair(&part("half_before"), half, bends);
-        let mut quarter = self.bend(bends, self.convolve(&part("to_quarter"), 2, &half));
+        let mut quarter = self.bend(&part("acts.1"), bends, self.convolve(&part("to_quarter"), 2, &half));
         for i in 0..2 {
             quarter = self.pair(&part(&format!("quarter.{i}")), quarter, bends);
         }
@@ -136,16 +161,34 @@ impl Weights {
 
     /// Two convolutions whose answer is added to what came in.
     fn pair(&self, name: &str, input: Features, bends: &mut usize) -> Features {
-        let first = self.bend(bends, self.convolve(&format!("{name}.first"), 1, &input));
+        let first = self.convolve(&format!("{name}.first"), 1, &input);
+        let first = self.bend(&format!("{name}.act"), bends, first);
         input.plus(&self.convolve(&format!("{name}.second"), 1, &first))
     }
 
-    /// An enlarger: what the network gives is unfolded and added to the repeated picture.
+    /// An enlarger: what the network gives is unfolded and added to the repeated picture. One that draws texture goes on from
+    /// there at full size, with planes of features and the grain.
     pub fn enlarge(&self, picture: &Planes, factor: usize) -> Planes {
-        let Size { width, height } = picture.size();
-        let input =
-            Features { planes: 3, width: width as usize, height: height as usize, values: picture.values().to_vec() };
-        let mut out = unfold(&self.through(&input), factor).into_planes();
+        let features = self.body(&Features::of(picture));
+        let answer = self.repeated(picture, &features, factor);
+        if !self.0.contains_key("planes.weight") {
+            return answer;
+        }
+        let size = answer.size();
+        let planes = unfold(&self.convolve("planes", 1, &features), factor);
+        let values = [answer.values(), &planes.values, &grain(Corner::default(), size)].concat();
+        let (width, height) = (size.width as usize, size.height as usize);
+        let mut seen = Features { planes: values.len() / (width * height), width, height, values };
+        for name in ["first", "second"] {
+            seen = self.convolve(name, 1, &seen);
+            seen.values.iter_mut().filter(|v| **v < 0.0).for_each(|v| *v *= 0.1);
+        }
+        let drawn = self.convolve("last", 1, &seen);
+        Planes::from_values(size, answer.values().iter().zip(&drawn.values).map(|(a, d)| a + d).collect())
+    }
+
+    fn repeated(&self, picture: &Planes, features: &Features, factor: usize) -> Planes {
+        let mut out = unfold(&self.convolve("tail", 1, features), factor).into_planes();
         for channel in 0..3 {
             for y in 0..out.size().height {
                 let row = picture.row(channel, y / factor as u32).to_vec();
@@ -169,23 +212,157 @@ impl Weights {
     /// A cleaner: picture and what it is told, plane by plane, folded 2 x 2; what the network gives is unfolded and added to
     /// the picture.
     pub fn clean(&self, picture: &Planes, told: &[f32]) -> Planes {
+        if self.0.contains_key("shrinkage.threshold") {
+            return self.clean_far(picture, told);
+        }
         let (width, height) = (picture.size().width as usize, picture.size().height as usize);
         let all: Vec<f32> = picture.values().iter().chain(told).copied().collect();
-        let mut values = Vec::with_capacity(all.len());
-        for plane in all.chunks_exact(width * height) {
-            for (dy, dx) in [(0, 0), (0, 1), (1, 0), (1, 1)] {
-                values.extend(
-                    (0..width * height / 4)
-                        .map(|i| plane[(i / (width / 2) * 2 + dy) * width + i % (width / 2) * 2 + dx]),
-                );
-            }
-        }
-        let planes = 4 * all.len() / (width * height);
-        let input = Features { planes, width: width / 2, height: height / 2, values };
+        let input = fold(&Features { planes: all.len() / (width * height), width, height, values: all });
         let change = unfold(&self.through(&input), 2).into_planes();
         let values = picture.values().iter().zip(change.values()).map(|(p, c)| p + c).collect();
         Planes::from_values(picture.size(), values)
     }
+}
+
+impl Weights {
+    /// A cleaner that sees far: it begins with what shrinkage answers, and goes down to an eighth of the resolution and back.
+    fn clean_far(&self, picture: &Planes, level: &[f32]) -> Planes {
+        let plain = self.shrunk(picture, level);
+        let (width, height) = (picture.size().width as usize, picture.size().height as usize);
+        let taken: Vec<f32> = plain.iter().zip(picture.values()).map(|(p, v)| p - v).collect();
+        let values = [picture.values(), level, &taken].concat();
+        let mut features = self.convolve("head", 1, &fold(&Features { planes: 7, width, height, values }));
+        let mut bends = 0;
+        let mut stack = |name: &str, mut features: Features| {
+            for i in (0..).take_while(|i| self.0.contains_key(&format!("{name}.{i}.first.weight"))) {
+                features = self.pair(&format!("{name}.{i}"), features, &mut bends);
+            }
+            features
+        };
+        let mut passed = Vec::new();
+        for i in 0..2 {
+            let here = stack(&format!("before.{i}"), features);
+            features = self.halved(&format!("down.{i}"), &here);
+            passed.push(here);
+        }
+        features = stack("deepest", features);
+        for (i, across) in passed.iter().enumerate().rev() {
+            let up = unfold(&self.convolve(&format!("up.{i}"), 1, &features), 2);
+            features = stack(&format!("after.{i}"), across.plus(&up));
+        }
+        let change = unfold(&self.convolve("tail", 1, &features), 2);
+        Planes::from_values(picture.size(), plain.iter().zip(&change.values).map(|(p, c)| p + c).collect())
+    }
+
+    /// A convolution of 2 x 2 at every second place.
+    fn halved(&self, name: &str, input: &Features) -> Features {
+        let (weights, bias) = (self.get(&format!("{name}.weight")), self.get(&format!("{name}.bias")));
+        let (width, height) = (input.width / 2, input.height / 2);
+        let value = |i: usize| {
+            let (to, y, x) = (i / (width * height), i / width % height, i % width);
+            let mut sum = f64::from(bias[to]);
+            for from in 0..input.planes {
+                for tap in 0..4 {
+                    let seen = input.values[(from * input.height + 2 * y + tap / 2) * input.width + 2 * x + tap % 2];
+                    sum += f64::from(weights[(to * input.planes + from) * 4 + tap]) * f64::from(seen);
+                }
+            }
+            sum as f32
+        };
+        let values = (0..bias.len() * width * height).into_par_iter().map(value).collect();
+        Features { planes: bias.len(), width, height, values }
+    }
+
+    /// Cosine coefficients of windows of 8 x 8 at every second pixel, in an opponent colour space, without those that are no
+    /// larger than the noise; windows of which little is kept count most.
+    fn shrunk(&self, picture: &Planes, level: &[f32]) -> Vec<f32> {
+        const SIDE: usize = 8;
+        const STEP: usize = 2;
+        const EDGE: usize = SIDE - STEP;
+        let (width, height) = (picture.size().width as usize, picture.size().height as usize);
+        let (wide, tall) = (width + 2 * EDGE, height + 2 * EDGE);
+        let reflected = |place: usize, end: usize| {
+            let at = (place as i64 - EDGE as i64).abs();
+            (if at >= end as i64 { 2 * end as i64 - 2 - at } else { at }) as usize
+        };
+        let source: Vec<usize> =
+            (0..wide * tall).map(|i| reflected(i / wide, height) * width + reflected(i % wide, width)).collect();
+        let root = |v: f64| 1.0 / v.sqrt();
+        let opponent =
+            [[root(3.0), root(3.0), root(3.0)], [root(2.0), 0.0, -root(2.0)], [root(6.0), -2.0 * root(6.0), root(6.0)]];
+        let basis: Vec<f64> = (0..SIDE * SIDE * SIDE * SIDE)
+            .map(|i| {
+                let wave = |k: usize, at: usize| {
+                    let scale = if k == 0 { 1.0 / SIDE as f64 } else { 2.0 / SIDE as f64 };
+                    (std::f64::consts::PI * (at as f64 + 0.5) * k as f64 / SIDE as f64).cos() * scale.sqrt()
+                };
+                let (k, at) = (i / (SIDE * SIDE), i % (SIDE * SIDE));
+                wave(k / SIDE, at / SIDE) * wave(k % SIDE, at % SIDE)
+            })
+            .collect();
+        let (thresholds, sharpness) = (self.get("shrinkage.threshold"), f64::from(self.get("shrinkage.sharpness")[0]));
+        let plane = |c: usize| -> Vec<f64> {
+            let seen: Vec<f64> = source
+                .iter()
+                .map(|i| (0..3).map(|from| opponent[c][from] * f64::from(picture.plane(from)[*i])).sum())
+                .collect();
+            let (mut total, mut weights) = (vec![0.0; wide * tall], vec![0.0; wide * tall]);
+            for top in (0..=tall - SIDE).step_by(STEP) {
+                for left in (0..=wide - SIDE).step_by(STEP) {
+                    let at = |i: usize| (top + i / SIDE) * wide + left + i % SIDE;
+                    let sigma = (0..64).map(|i| f64::from(level[source[at(i)]])).sum::<f64>() / 64.0;
+                    let mut kept = [0.0; 64];
+                    let mut count = 0.0;
+                    for (k, kept) in kept.iter_mut().enumerate() {
+                        let value: f64 = (0..64).map(|i| basis[k * 64 + i] * seen[at(i)]).sum();
+                        let bound = f64::from(thresholds[c * 64 + k]) * sigma + 1e-6;
+                        let share =
+                            if k == 0 { 1.0 } else { 1.0 / (1.0 + (-sharpness * (value.abs() / bound - 1.0)).exp()) };
+                        *kept = value * share;
+                        count += share;
+                    }
+                    let weight = 1.0 / (1.0 + count);
+                    for i in 0..64 {
+                        total[at(i)] += weight * (0..64).map(|k| basis[k * 64 + i] * kept[k]).sum::<f64>();
+                        weights[at(i)] += weight;
+                    }
+                }
+            }
+            total.iter().zip(&weights).map(|(t, w)| t / w).collect()
+        };
+        let planes: Vec<Vec<f64>> = (0..3).into_par_iter().map(plane).collect();
+        let mut out = Vec::with_capacity(3 * width * height);
+        for channel in 0..3 {
+            for y in 0..height {
+                let value = |x: usize| {
+                    let at = (y + EDGE) * wide + x + EDGE;
+                    (0..3).map(|c| opponent[c][channel] * planes[c][at]).sum::<f64>() as f32
+                };
+                out.extend((0..width).map(value));
+            }
+        }
+        out
+    }
+}
+
+/// A number of 16 bits (IEEE 754 binary16).
+fn from_half(bits: u16) -> f32 {
+    let sign = if bits >> 15 == 1 { -1.0 } else { 1.0 };
+    let (exponent, fraction) = (i32::from(bits >> 10 & 31), f32::from(bits & 1023) / 1024.0);
+    sign * if exponent == 0 { fraction * 2_f32.powi(-14) } else { (1.0 + fraction) * 2_f32.powi(exponent - 15) }
+}
+
+/// Each plane as four of half its size: the pixels of each 2 x 2 one after the other.
+fn fold(features: &Features) -> Features {
+    let (width, height) = (features.width / 2, features.height / 2);
+    let mut values = Vec::with_capacity(features.values.len());
+    for plane in features.values.chunks_exact(features.width * features.height) {
+        for (dy, dx) in [(0, 0), (0, 1), (1, 0), (1, 1)] {
+            values
+                .extend((0..width * height).map(|i| plane[(i / width * 2 + dy) * features.width + i % width * 2 + dx]));
+        }
+    }
+    Features { planes: 4 * features.planes, width, height, values }
 }
 
 /// Of planes in groups of `factor` x `factor` each group becomes one so many times as large.

@@ -36,6 +36,10 @@ pub struct ModelView {
     pub pixels_per_second: Option<f64>,
     /// Whether it is no longer offered.
     pub retired: bool,
+    /// Whether it was seen to lay a regular pattern over texture: such a model is not suggested.
+    pub draws_screen: bool,
+    /// By which share its results are perceived to be nearer to the truth than Everyday's, on what it was made for.
+    pub perceived_nearer: Option<f64>,
 }
 
 fn view(app: &App, model: &Model) -> ModelView {
@@ -45,6 +49,8 @@ fn view(app: &App, model: &Model) -> ModelView {
         file_bytes: model.file_bytes(),
         pixels_per_second: app.studio.rates().models.get(&card.id).copied(),
         retired: model.is_retired(),
+        draws_screen: card.draws_screen(),
+        perceived_nearer: card.perceived_nearer(),
         card: card.clone(),
     }
 }

@@ -8,7 +8,7 @@ use ort::value::{TensorElementType, TensorRef, ValueType};
 
 use super::{Element, Layout, Refusal, TensorFormat, Trial};
 use crate::enlarge::{Averaging, Kernel, resample_in};
-use crate::model::{Card, ModelError, Network};
+use crate::model::{Card, Corner, ModelError, Network};
 use crate::picture::{Planes, Size};
 
 /// Something that answers numbers to numbers: a session, or a stand-in for one.
@@ -154,7 +154,7 @@ impl Network for Foreign {
         self.trial.block_columns
     }
 
-    fn run(&self, input: &Planes, _: Option<&[f32]>) -> Result<Planes, ModelError> {
+    fn run_at(&self, input: &Planes, _: Option<&[f32]>, _: Corner) -> Result<Planes, ModelError> {
         let failed = |why: String| ModelError::Run { id: self.id.clone(), why };
         let full = input.filled_up(self.multiple);
         let answer = picture(&*self.raw, &self.trial.format, full.as_ref().unwrap_or(input)).map_err(failed)?;

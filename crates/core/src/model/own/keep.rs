@@ -162,6 +162,7 @@ fn card(name: &str, file_name: &str, sha256: ContentHash, trial: Trial, added_on
         cleaning: Vec::new(),
         strength: None,
         cleans: false,
+        grain: false,
         trial: Some(trial),
         sha256,
         id,
