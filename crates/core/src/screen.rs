@@ -2,7 +2,8 @@
 //!
 //! A pixel shuffle that treats its phases unlike draws the same pattern into every cell: to the eye a dot screen over
 //! texture. Texture of nature has a smooth spectrum; a pattern has peaks. Power is averaged over overlapping windows of
-//! luminance (Welch 1967) and each frequency is compared with the median of those around it.
+//! luminance (Welch 1967) and each frequency is compared with the median of those around it, white noise of one 8-bit level
+//! added to both: a pattern that such noise would hide is not seen.
 
 use rayon::prelude::*;
 use rustfft::FftPlanner;
@@ -17,12 +18,15 @@ const WINDOW: usize = 64;
 const AROUND: isize = 6;
 const BESIDE: isize = 2;
 
+/// Standard deviation of the noise that is added, 1 being full scale.
+const HIDING: f64 = 1.0 / 255.0;
+
 /// Cycles a pixel below which a picture's own structure has peaks of its own.
 const COARSE: f64 = 0.125;
 
 /// The most energy at any frequency of the `factor` x `factor` lattice, over the median of its neighbourhood.
 ///
-/// Photographs have 1 to 4, a visible screen tens to thousands. Nothing where a picture holds no window of 64 px.
+/// Photographs have 1 to 4, a visible screen tens to hundreds. Nothing where a picture holds no window of 64 px.
 pub fn screen(picture: &Planes, factor: u32, border: u32) -> Option<f64> {
     let power = mean_power(picture, border)?;
     let factor = factor as usize;
@@ -54,7 +58,7 @@ fn over_neighbours(power: &[f64], row: usize, column: usize) -> f64 {
         .collect();
     let middle = neighbours.len() / 2;
     let median = *neighbours.select_nth_unstable_by(middle, f64::total_cmp).1;
-    at(0, 0) / median.max(f64::MIN_POSITIVE)
+    at(0, 0) / median
 }
 
 /// Mean power over all windows, rows and columns from frequency 0 up.
@@ -89,7 +93,8 @@ fn mean_power(picture: &Planes, border: u32) -> Option<Vec<f64>> {
     };
     // In order, so that the sum is the same on every run.
     let all: Vec<Vec<f64>> = places.into_par_iter().map(power).collect();
-    let mut sum = vec![0.0; WINDOW * WINDOW];
+    let of_window = hann.iter().map(|w| f64::from(*w).powi(2)).sum::<f64>().powi(2);
+    let mut sum = vec![all.len() as f64 * HIDING * HIDING * of_window; WINDOW * WINDOW];
     for one in &all {
         sum.iter_mut().zip(one).for_each(|(s, v)| *s += v);
     }
@@ -131,6 +136,22 @@ mod tests {
         let (none, faint, plain) = (of(0.0), of(8.0), of(30.0));
         assert!(none < 3.0, "noise alone has {none}");
         assert!(faint > 2.0 * none && plain > 8.0 * faint, "{none} {faint} {plain}");
+    }
+
+    #[test]
+    fn a_pattern_that_a_level_of_noise_hides_is_not_seen() {
+        let of = |depth: f32| {
+            let grey = Planes::from_values(Size::new(256, 256), vec![0.5; 3 << 16]);
+            let mut drawn = grey.clone();
+            for channel in 0..3 {
+                for y in 0..256 {
+                    let line = drawn.row_mut(channel, y);
+                    line.iter_mut().enumerate().for_each(|(x, v)| *v += depth / 255.0 * dots(4)(x as u32, y));
+                }
+            }
+            screen(&drawn, 4, 4).unwrap()
+        };
+        assert!((of(0.0) - 1.0).abs() < 1e-6 && of(0.3) < 2.0 && of(6.0) > 10.0, "{} {}", of(0.3), of(6.0));
     }
 
     #[test]

@@ -338,6 +338,28 @@ mod suggested {
     }
 
     #[test]
+    fn edges_that_were_brought_back_are_not_sharpened_once_more() {
+        let (soft, sharp) = (suggestion(&shapes(1.5), WALL), suggestion(&shapes(0.6), WALL));
+        assert!(soft.clean.softness.is_some() && sharp.clean.softness.is_none());
+        let strength = |s: &Suggestion| s.finish.edges.expect("edges").strength;
+        assert!(strength(&soft) < 0.5 * strength(&sharp), "{} {}", strength(&soft), strength(&sharp));
+    }
+
+    #[test]
+    fn by_night_softness_is_left_alone() {
+        let lit = shapes(1.5);
+        let dark = Planes::from_values(lit.size(), lit.values().iter().map(|v| 0.25 * v).collect());
+        let of = |iso| {
+            let facts = Facts { iso, jpeg_quality: None, ..pictured("isola-brina-sign.jpg").facts };
+            Suggestion::of(&reading(&dark), &[], &facts, &shelf(), WALL)
+        };
+        assert!(of(Some(200)).clean.softness.is_some(), "dark alone is no night");
+        let night = of(Some(12_800));
+        assert_eq!(night.clean.softness, None);
+        assert!(night.reasons.iter().any(|r| r.text.contains("points of light")), "{:?}", night.reasons);
+    }
+
+    #[test]
     fn a_picture_that_is_sharp_enough_gains_nothing_from_a_model() {
         let sharp = shapes(0.6);
         assert!(suggestion(&sharp, WALL).gains);

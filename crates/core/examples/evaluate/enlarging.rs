@@ -25,7 +25,10 @@ pub fn score(shelf: &Shelf, model: &Model, sets: &Sets, judge: &mut Judge) -> Ou
     let everyday = if card.subject == EVERYDAY { None } else { everyday(shelf, card)? };
     let mut scores = Vec::new();
     for (set, subjects) in sets.each() {
+        // The network that sees is slow: it looks at what the model was made for.
+        let own = set == card.subject || (card.subject == EVERYDAY && set == PHOTOGRAPHS);
         for subject in subjects {
+            let judge = own.then_some(&mut *judge);
             if let Some(score) = score_one(&*network, everyday.as_deref(), set, subject, judge)? {
                 scores.push(score);
             }
@@ -48,7 +51,7 @@ fn score_one(
     everyday: Option<&dyn Network>,
     set: &str,
     subject: &Subject,
-    judge: &mut Judge,
+    mut judge: Option<&mut Judge>,
 ) -> Outcome<Option<Score>> {
     let factor = network.factor();
     let whole = subject.truth.size();
@@ -74,8 +77,9 @@ fn score_one(
             Some(psnr(&learned, &truth, border) - psnr(&plain(&in_light, Kernel::Bicubic), &truth, border))
         }
     };
-    let mut perceived =
-        |planes: &Planes| Ok::<_, Box<dyn std::error::Error>>(Some(rounded(judge.distance(planes, &truth)?, 2)));
+    let mut perceived = |planes: &Planes| -> Outcome<Option<f64>> {
+        judge.as_mut().map(|judge| Ok(rounded(judge.distance(planes, &truth)?, 2))).transpose()
+    };
     Ok(Some(Score {
         set: set.to_owned(),
         photo: subject.name.clone(),
@@ -129,10 +133,10 @@ photograph comes from the same source as those that were.
 
 - PSNR in dB on BT.601 luminance, leaving out a border of the factor and 4 px; more is better. SSIM likewise.
 - *Sharpness* is the mean gradient over the truth's: below 1 softer, above 1 sharper (or noisier).
-- *Perceived* is how far it lies from the truth to a general network that has learned to see, in the middle of the picture: 0 is equal, less is
+- *Perceived* is how far it lies from the truth to a general network that has learned to see, in the middle of the picture, on a model's own subject: 0 is equal, less is
   better ([how](../foundry/dettaglio_foundry/perception.py)).
-- *Screen* is the most energy on the lattice of the factor over that around it: photographs have 1 to 4, and above 6 a regular pattern begins
-  to show. *Weave* is the same for any fine frequency; pictures may have peaks of their own.
+- *Screen* is the most energy on the lattice of the factor over that around it: photographs have 1 to 4, and above 10 a regular pattern
+  shows; white noise of one level is added to both, as what it hides is not seen. *Weave* is the same for any fine frequency; pictures may have peaks of their own.
 - *Drift* is the mean CIEDE2000 of 8 px averages: colour and tone that moved.
 - *In light* shrinks in linear light instead, as a sensor does, and gives the gain over bicubic there.
 ";

@@ -113,9 +113,9 @@ impl Card {
         perceived_nearer(&self.own_scores())
     }
 
-    /// Whether it was seen to lay a regular pattern over any picture that it was measured on. Such a model is not suggested by name.
+    /// Whether it was seen to lay a regular pattern over any picture of what it was made for. Such a model is not suggested by name.
     pub fn draws_screen(&self) -> bool {
-        self.scores.iter().filter_map(|s| s.screen).any(|screen| screen > MOST_SCREEN)
+        self.own_scores().iter().filter_map(|s| s.screen).any(|screen| screen > MOST_SCREEN)
     }
 
     /// Name and grade: "Everyday x4, draft"; a person's own models have no grade.
@@ -235,9 +235,9 @@ pub fn perceived_nearer(scores: &[&Score]) -> Option<f64> {
     (everyday > 0.0).then(|| 1.0 - model / everyday)
 }
 
-/// Energy on the lattice of the factor, over its neighbourhood, above which a pattern shows in texture
-/// ([`crate::screen::screen`]).
-pub const MOST_SCREEN: f64 = 6.0;
+/// Energy on the lattice of the factor, over its neighbourhood, above which a pattern shows ([`crate::screen::screen`]). Photographs have 1 to 4,
+/// Everyday up to 9 where a picture is smoothest, models that draw dots 30 to 300.
+pub const MOST_SCREEN: f64 = 10.0;
 
 /// dB that any part of a damaged face may lose by being restored as suggested.
 pub const MOST_LOST: f64 = 0.3;

@@ -101,6 +101,12 @@ const WORTH_WAITING_FOR: f64 = 0.15;
 /// dB under the draft that a fine cleaner may be on any kind of damage, to be suggested all the same.
 const MAY_LOSE: f64 = 0.1;
 
+/// Strength of edges that is suggested.
+const USUAL_EDGES: f32 = 0.5;
+
+/// The same where softness was taken out before.
+const UNSOFTENED_EDGES: f32 = 0.2;
+
 /// Resolution at which an edge width of one pixel is right: the width is ppi / 200 px.
 const PPI_OF_ONE_PIXEL: f64 = 200.0;
 
@@ -152,7 +158,7 @@ impl Suggestion {
         let gains = gains(reading, print, &mut because);
 
         let faces = faces::faces(found, Damage::of(reading, facts), shelf, print, &mut because);
-        let finish = finish(reading, print, sharpened, &mut because);
+        let finish = finish(reading, print, sharpened, clean.softness.is_some(), &mut because);
         Self { clean, subject: subject.to_owned(), grade, strength, faces, finish, gains, reasons }
     }
 }
@@ -220,6 +226,10 @@ fn clean(reading: &Reading, facts: &Facts, shelf: &Shelf, reasons: &mut Vec<Reas
         Some(s) if s.sigma >= BEYOND_HELP => {
             because(format!("edges spread over {:.1} px: beyond what can be brought back, left alone", s.sigma));
         }
+        // To a model of softness a point of light is a soft edge all around: it comes back with a dark ring.
+        Some(s) if s.sigma >= SOFT && is_by_night(reading, facts) => {
+            because(format!("edges spread over {:.1} px: left alone, as points of light would get rings", s.sigma));
+        }
         Some(s) if s.sigma >= SOFT && s.overshoot <= SHARPENED => {
             if let Some(card) = shelf.cleaners(LevelKind::Softness).next() {
                 because(format!("edges spread over {:.1} px", s.sigma));
@@ -279,7 +289,13 @@ fn gains(reading: &Reading, print: PrintFacts, because: &mut impl FnMut(Step, St
     false
 }
 
-fn finish(reading: &Reading, print: PrintFacts, sharpened: bool, because: &mut impl FnMut(Step, String)) -> Finish {
+fn finish(
+    reading: &Reading,
+    print: PrintFacts,
+    sharpened: bool,
+    unsoftened: bool,
+    because: &mut impl FnMut(Step, String),
+) -> Finish {
     let grain = (!reading.noise.hidden && reading.noise.sigma >= 4.0 && print.factor > 1.5).then(|| {
         let size = (print.factor as f32 * 0.5).clamp(1.0, 4.0);
         because(Step::Finish, "a trace of its own grain keeps cleaned tone from looking painted".to_owned());
@@ -290,7 +306,11 @@ fn finish(reading: &Reading, print: PrintFacts, sharpened: bool, because: &mut i
         return Finish { edges: None, grain };
     }
     let width = print.ppi.map_or(1.0, |ppi| (ppi / PPI_OF_ONE_PIXEL).clamp(0.4, 4.0)) as f32;
-    let strength = if reading.softness.is_some_and(|s| s.sigma > SOFT) { 0.7 } else { 0.5 };
+    // Sharpening is one thing, whichever step does it: twice makes a second rim along every edge.
+    let strength = if unsoftened { UNSOFTENED_EDGES } else { USUAL_EDGES };
+    if unsoftened {
+        because(Step::Finish, "edges were brought back already: only a little more".to_owned());
+    }
     if let Some(ppi) = print.ppi {
         because(Step::Finish, format!("at {ppi:.0} ppi an edge is {width:.1} px wide on paper"));
     }
@@ -370,8 +390,8 @@ mod tests {
             let card = Card { subject: LETTERING.to_owned(), scores, ..stand_in::card(4, Grade::Draft) };
             Shelf::of(vec![Model::with_network(card, Arc::new(Repeat { factor: 4 }))])
         };
-        assert!(of(Some(5.9)).commends(LETTERING) && of(None).commends(LETTERING));
-        assert!(!of(Some(6.1)).commends(LETTERING), "one picture is enough");
+        assert!(of(Some(9.9)).commends(LETTERING) && of(None).commends(LETTERING));
+        assert!(!of(Some(10.1)).commends(LETTERING), "one picture is enough");
         assert!(!of(None).commends(FOLIAGE));
     }
 

@@ -32,7 +32,7 @@ async fn health_tells_every_part() {
 async fn speeds_are_measured_a_moment_after_the_start_and_times_follow() {
     let server = Server::with(|settings| settings.measure_speed = true).await;
     let (_, id) = server.with_picture(60, 40).await;
-    for _ in 0..300 {
+    for _ in 0..900 {
         let models = Server::json(server.get("/models").await, StatusCode::OK).await;
         if models.as_array().unwrap().iter().all(|m| m["pixels_per_second"].is_number()) {
             break;
