@@ -213,7 +213,7 @@ fn choice(text: &mut String, all: &[Scored]) -> std::fmt::Result {
             let own = if set == card.subject { "**" } else { "" };
             writeln!(
                 text,
-                "| {} | {own}{set}{own} | {} | {own}{:+.2}{own} | {:+.2} | {:+.2} | {} | {} | {own}{}{own} | {} |",
+                "| {} | {own}{set}{own} | {} | {own}{:+.2}{own} | {:+.2} | {:+.2} | {} | {} | {} | {} |",
                 card.title(),
                 scores.len(),
                 gains.iter().sum::<f64>() / gains.len() as f64,
@@ -221,7 +221,7 @@ fn choice(text: &mut String, all: &[Scored]) -> std::fmt::Result {
                 gains.iter().copied().fold(f64::NEG_INFINITY, f64::max),
                 known(&scores, |s| s.everyday_perceived, 1),
                 known(&scores, |s| s.model_perceived, 1),
-                perceived_nearer(&scores).map_or(String::new(), |share| format!("{:.0} %", 100.0 * share)),
+                perceived_nearer(&scores).map_or(String::new(), |share| format!("{own}{:.0} %{own}", 100.0 * share)),
                 most_screen(&scores),
             )?;
         }
