@@ -114,7 +114,7 @@ mod tests {
         for channel in 0..3 {
             for y in 0..size.height {
                 for (x, value) in planes.row_mut(channel, y).iter_mut().enumerate() {
-                    let hash = (u64::from(y) << 32 | x as u64 + 1).wrapping_mul(0x9E37_79B9_7F4A_7C15);
+                    let hash = ((u64::from(y) << 32) | (x as u64 + 1)).wrapping_mul(0x9E37_79B9_7F4A_7C15);
                     let hash = (hash ^ (hash >> 29)).wrapping_mul(0xBF58_476D_1CE4_E5B9) >> 40;
                     let noise = hash as f32 / (1 << 24) as f32 - 0.5;
                     *value = 0.5 + 0.2 * noise + depth / 255.0 * pattern(x as u32, y);

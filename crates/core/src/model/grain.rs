@@ -16,7 +16,7 @@ pub fn grain(corner: Corner, size: Size) -> Vec<f32> {
 
 fn value(x: u32, y: u32) -> f32 {
     // The finaliser of SplitMix64 (Steele, Lea and Flood 2014): every bit of the place changes half of the result's.
-    let mut hash = (u64::from(y) << 32 | u64::from(x)).wrapping_add(0x9E37_79B9_7F4A_7C15);
+    let mut hash = ((u64::from(y) << 32) | u64::from(x)).wrapping_add(0x9E37_79B9_7F4A_7C15);
     hash = (hash ^ (hash >> 30)).wrapping_mul(0xBF58_476D_1CE4_E5B9);
     hash = (hash ^ (hash >> 27)).wrapping_mul(0x94D0_49BB_1331_11EB);
     hash ^= hash >> 31;
