@@ -43,11 +43,11 @@ fn scene() -> (Planes, Vec<Star>, Vec<Wire>) {
     let wires = [(56.0, 0.01), (172.0, -0.02), (288.0, 0.015), (404.0, -0.01)];
     let wires: Vec<Wire> = wires.into_iter().map(|(y, slope)| Wire { y, slope }).collect();
     let mut sky = Planes::black(SKY);
-    for channel in 0..3 {
+    for (channel, ground) in GROUND.into_iter().enumerate() {
         for y in 0..SKY.height {
             let line = sky.row_mut(channel, y);
             for (x, value) in line.iter_mut().enumerate() {
-                *value = GROUND[channel] * (1.0 + 0.4 * y as f32 / SKY.height as f32);
+                *value = ground * (1.0 + 0.4 * y as f32 / SKY.height as f32);
                 for wire in &wires {
                     let away = y as f32 - wire.at(x as f32);
                     *value += 0.12 * (-away * away / (2.0 * 0.5 * 0.5)).exp();
@@ -56,9 +56,10 @@ fn scene() -> (Planes, Vec<Star>, Vec<Wire>) {
             for star in &stars {
                 let down = y as f32 - star.y;
                 if down.abs() < 6.0 {
-                    for x in (star.x - 6.0) as usize..(star.x + 7.0) as usize {
+                    let first = (star.x - 6.0) as usize;
+                    for (x, value) in line.iter_mut().enumerate().skip(first).take(13) {
                         let across = x as f32 - star.x;
-                        line[x] += star.colour[channel] * (-(down * down + across * across) / (2.0 * 0.7 * 0.7)).exp();
+                        *value += star.colour[channel] * (-(down * down + across * across) / (2.0 * 0.7 * 0.7)).exp();
                     }
                 }
             }
