@@ -331,12 +331,14 @@ impl Weights {
             total.iter().zip(&weights).map(|(t, w)| t / w).collect()
         };
         let planes: Vec<Vec<f64>> = (0..3).into_par_iter().map(plane).collect();
+        // The transposed matrix leads back.
+        let columns: [[f64; 3]; 3] = std::array::from_fn(|channel| opponent.map(|row| row[channel]));
         let mut out = Vec::with_capacity(3 * width * height);
-        for channel in 0..3 {
+        for back in columns {
             for y in 0..height {
                 let value = |x: usize| {
                     let at = (y + EDGE) * wide + x + EDGE;
-                    (0..3).map(|c| opponent[c][channel] * planes[c][at]).sum::<f64>() as f32
+                    (0..3).map(|c| back[c] * planes[c][at]).sum::<f64>() as f32
                 };
                 out.extend((0..width).map(value));
             }
