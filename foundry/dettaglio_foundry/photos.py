@@ -12,6 +12,7 @@ import os
 import random
 import sys
 import tomllib
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -125,28 +126,26 @@ def load_halved(path: str | Path) -> np.ndarray:
     return load_shrunk(path, 2)
 
 
-def kept_shrunk(path: Path, divisor: float, kept: Path) -> np.ndarray:
-    """As `load_shrunk`, computed once and mapped from disk ever after."""
-    file = kept / f"{path.parent.name}__{path.name}-{divisor:g}.npy"
+def once(file: Path, compute: Callable[[], np.ndarray]) -> np.ndarray:
+    """What a file holds, mapped from disk; computed and written the first time, whole or not at all."""
     if not file.exists():
-        kept.mkdir(parents=True, exist_ok=True)
+        file.parent.mkdir(parents=True, exist_ok=True)
         fresh = file.with_suffix(f".{os.getpid()}")
         with open(fresh, "wb") as out:
-            np.save(out, load_shrunk(path, divisor))
+            np.save(out, compute())
         fresh.rename(file)
     return np.load(file, mmap_mode="r")
 
 
+def kept_shrunk(path: Path, divisor: float, kept: Path) -> np.ndarray:
+    """As `load_shrunk`, computed once and mapped from disk ever after."""
+    return once(kept / f"{path.parent.name}__{path.name}-{divisor:g}.npy", lambda: load_shrunk(path, divisor))
+
+
 def refused(path: Path, known: list[np.ndarray], kept: Path) -> bool:
     """Whether it shows what one of the known fingerprints does; its own is kept beside the shrunk ones."""
-    file = kept / f"{path.parent.name}__{path.name}.seen.npy"
-    if not file.exists():
-        kept.mkdir(parents=True, exist_ok=True)
-        fresh = file.with_suffix(f".{os.getpid()}")
-        with open(fresh, "wb") as out:
-            np.save(out, fingerprint(readable(path)))
-        fresh.rename(file)
-    return any(alike(np.load(file), bits) for bits in known)
+    seen = once(kept / f"{path.parent.name}__{path.name}.seen.npy", lambda: fingerprint(readable(path)))
+    return any(alike(seen, bits) for bits in known)
 
 
 @dataclass(frozen=True)

@@ -236,7 +236,7 @@ pub fn perceived_nearer(scores: &[&Score]) -> Option<f64> {
 }
 
 /// Energy on the lattice of the factor, over its neighbourhood, above which a pattern shows ([`crate::screen::screen`]). Photographs have 1 to 4,
-/// Everyday up to 9 where a picture is smoothest, models that draw dots 30 to 300.
+/// Everyday up to 9 where a picture is smoothest, models that draw dots 95 to 2,800.
 pub const MOST_SCREEN: f64 = 10.0;
 
 /// dB that any part of a damaged face may lose by being restored as suggested.
