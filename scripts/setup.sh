@@ -108,3 +108,21 @@ build_release() {
   fi
   cargo build --release --locked -p dettaglio-server -p dettaglio || fail "the server could not be built"
 }
+
+# run_unprivileged FOLDER PROGRAM...: becomes the program; where this is the superuser, as the ordinary user "dettaglio", who gets
+# the data folder. No program of ours needs root, and the files of strangers are read by them.
+run_unprivileged() {
+  local folder=$1 user=dettaglio
+  shift
+  [ "$(id -u)" -eq 0 ] || exec "$@"
+  getent passwd $user >/dev/null || useradd --system --user-group --no-create-home --shell /usr/sbin/nologin $user
+  local as=(setpriv --reuid=$user --regid=$user --clear-groups --no-new-privs)
+  if ! "${as[@]}" test -r "$PWD/models" || ! "${as[@]}" test -x "$PWD/$1"; then
+    say "The user $user cannot read $PWD: serving as root. Put the project where every user can read it, such as /opt."
+    exec "$@"
+  fi
+  mkdir -p "$folder"
+  [ "$(stat -c %U "$folder")" = $user ] || chown -R $user:$user "$folder"
+  "${as[@]}" test -w "$folder" || fail "the user $user cannot write into $folder: choose a folder that it reaches with --data"
+  exec "${as[@]}" "$@"
+}

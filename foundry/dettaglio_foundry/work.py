@@ -139,6 +139,14 @@ def take_up(archive: Path, runs: Path) -> None:
                 tar.extract(member, runs, filter="data")
 
 
+def step_back(pid: int) -> None:
+    """Lets other work go first. Priorities count within a session only: Linux shares the machine evenly among sessions (sched(7), autogroup)."""
+    try:
+        Path(f"/proc/{pid}/autogroup").write_text("19")
+    except OSError:
+        pass  # a system without such groups
+
+
 def work(at_once: int, minutes: float, runs: Path) -> None:
     stopping: list[int] = []
     for number in (signal.SIGINT, signal.SIGTERM):
@@ -159,6 +167,7 @@ def work(at_once: int, minutes: float, runs: Path) -> None:
             environment = os.environ | {"OMP_NUM_THREADS": "1"}
             with open(runs / f"{run.config}.log", "a") as log:
                 running[run.config] = subprocess.Popen(command(run, runs), cwd=HERE, stdout=log, stderr=log, env=environment, start_new_session=True)
+            step_back(running[run.config].pid)
             print(f"{run.config}: under way", flush=True)
         if not running and not waiting:
             print("all that is planned is done" if not failed else "nothing else can be done")

@@ -1,9 +1,10 @@
 //! What each command does.
 
 use std::path::{Path, PathBuf};
+use std::sync::OnceLock;
 
 use anyhow::{Context, bail};
-use dettaglio_core::codec::{self, Decoded, OutputSettings};
+use dettaglio_core::codec::{self, Decoded, Decoders, OutputSettings};
 use dettaglio_core::compare;
 use dettaglio_core::face::{LEAST_EYES, LeftAlone, MOST_EYES};
 use dettaglio_core::frame::Frame;
@@ -23,6 +24,10 @@ use crate::steps;
 
 /// Tiles that a run shares between its bands are in a store of its own; this one only serves single regions.
 const SHARED_TILES: usize = 1 << 20;
+
+/// Memory that a picture may take while it is read: pictures are read one after another, and the largest one that is read at all
+/// fits.
+const MEMORY: u64 = 16 << 30;
 
 /// Enlarges every input; one that fails does not keep the others from being made.
 pub fn enlarge(args: &EnlargeArgs) -> anyhow::Result<()> {
@@ -116,10 +121,14 @@ fn free_to_write(input: &Path, output: &Path, force: bool) -> anyhow::Result<()>
     Ok(())
 }
 
+/// Reads a picture in a process of its own: a file that brings its decoder down does not end a batch.
 fn open(path: &Path) -> anyhow::Result<Decoded> {
+    static DECODERS: OnceLock<Decoders> = OnceLock::new();
     let named = || path.display().to_string();
     let hash = ContentHash::of_file(path).with_context(named)?;
-    codec::read(path, hash, &Limits::default()).with_context(named)
+    let program = std::env::current_exe()?;
+    let decoders = DECODERS.get_or_init(|| Decoders::new(&program, MEMORY, Limits::default()));
+    Ok(decoders.read(path, hash).with_context(named)?.0)
 }
 
 /// The files that were named: folders give the pictures in them, patterns what they match.

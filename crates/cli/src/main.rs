@@ -17,6 +17,13 @@ use std::process::ExitCode;
 use clap::Parser;
 
 fn main() -> ExitCode {
+    // Before any thread is started: a helper gives up its rights for the whole process.
+    if dettaglio_core::helper_main() {
+        return ExitCode::SUCCESS;
+    }
+    if let Ok(program) = std::env::current_exe() {
+        dettaglio_core::model::Engine::run_own_models_in(&program);
+    }
     let cli = match args::Cli::try_parse() {
         Ok(cli) => cli,
         Err(error) if error.use_stderr() => {

@@ -31,6 +31,7 @@
 //! Data flows one way: `codec -> picture -> render (enlarge, model) -> codec`.
 
 pub mod affine;
+mod apart;
 pub mod area;
 pub mod clean;
 pub mod codec;
@@ -56,3 +57,18 @@ pub mod size;
 pub mod spots;
 pub mod suggest;
 pub mod treatment;
+
+pub use apart::Held;
+
+/// What must come first in the `main` of a program that reads strangers' files or runs their models, before it starts any thread:
+/// where it was started as a helper of another of its processes, it helps until that ends, and answers true.
+pub fn helper_main() -> bool {
+    let command = std::env::args_os().nth(1);
+    // Whatever ends the conversation with the parent ends the helper: there is nobody else to tell.
+    match command.as_ref().and_then(|command| command.to_str()) {
+        Some(codec::DECODE_COMMAND) => drop(codec::decode()),
+        Some(model::own::RUN_COMMAND) => drop(model::own::run_apart()),
+        _ => return false,
+    }
+    true
+}

@@ -25,7 +25,7 @@ impl Default for Limits {
 }
 
 /// Which limit was met, and what would be within it.
-#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+#[derive(Clone, Debug, PartialEq, thiserror::Error, Serialize, Deserialize)]
 pub enum LimitError {
     /// The file is too large to be read.
     #[error("the file has {} MB, the limit is {} MB", bytes / 1_000_000, limit / 1_000_000)]

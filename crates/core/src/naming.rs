@@ -1,5 +1,7 @@
 //! Names of results, from a pattern.
 
+use std::collections::{HashMap, HashSet};
+
 use crate::codec::Format;
 use crate::picture::Size;
 
@@ -56,16 +58,77 @@ pub fn file_name(pattern: &str, parts: &NameParts<'_>) -> Result<String, Unknown
     Ok(format!("{}.{}", plain(&name), parts.format.extension()))
 }
 
+/// Names that a file system of its own reserves for devices, whatever ending follows.
+const RESERVED: [&str; 4] = ["con", "prn", "aux", "nul"];
+
 /// Only the last part of a path, without what a file system or a person could trip over.
 pub fn plain(name: &str) -> String {
-    let last = name.rsplit(['/', '\\']).next().unwrap_or_default();
-    let mut plain: String =
-        last.chars().map(|c| if c.is_control() || "<>:\"|?*".contains(c) { '_' } else { c }).collect();
+    one_name(name.rsplit(['/', '\\']).next().unwrap_or_default())
+}
+
+/// A text as one file name: what parts folders becomes a line.
+pub fn of_title(title: &str) -> String {
+    one_name(&title.replace(['/', '\\'], "-"))
+}
+
+/// Without characters that steer or that a shell or a file system takes for something else, and not a device's name.
+fn one_name(name: &str) -> String {
+    let mut plain: String = name
+        .chars()
+        .filter(|c| !turns_text(*c))
+        .map(|c| if c.is_control() || "<>:\"|?*/\\".contains(c) { '_' } else { c })
+        .collect();
     while plain.len() > LONGEST {
         plain.pop();
     }
-    let plain = plain.trim().trim_start_matches('.').to_owned();
-    if plain.is_empty() { "picture".to_owned() } else { plain }
+    // A name that begins with a hyphen is taken for an option by programs that are given it.
+    let plain = plain.trim().trim_start_matches(['.', '-', ' ']).trim_end_matches(['.', ' ']).to_owned();
+    let stem = plain.split('.').next().unwrap_or_default().to_ascii_lowercase();
+    let numbered =
+        |of: &str| stem.strip_prefix(of).is_some_and(|rest| rest.len() == 1 && rest != "0" && is_digits(rest));
+    match () {
+        () if plain.is_empty() => "picture".to_owned(),
+        () if RESERVED.contains(&stem.as_str()) || numbered("com") || numbered("lpt") => format!("_{plain}"),
+        () => plain,
+    }
+}
+
+fn is_digits(text: &str) -> bool {
+    text.chars().all(|c| c.is_ascii_digit())
+}
+
+/// Marks that make text run the other way or isolate it (UAX #9): a name may show another ending than it has.
+fn turns_text(c: char) -> bool {
+    matches!(c, '\u{200E}' | '\u{200F}' | '\u{061C}' | '\u{202A}'..='\u{202E}' | '\u{2066}'..='\u{2069}')
+}
+
+/// Names that are all unlike, also to file systems that take capitals and small letters for the same.
+#[derive(Debug, Default)]
+pub struct Unlike {
+    taken: HashSet<String>,
+    /// The number that a name was last given, so that the thousandth of a name is found as soon as the first.
+    last: HashMap<String, usize>,
+}
+
+impl Unlike {
+    /// The name, with a number before its ending where it is taken.
+    pub fn take(&mut self, name: String) -> String {
+        if self.taken.insert(name.to_lowercase()) {
+            return name;
+        }
+        let (stem, ending) = match name.rsplit_once('.') {
+            Some((stem, ending)) => (stem, format!(".{ending}")),
+            None => (name.as_str(), String::new()),
+        };
+        let number = self.last.entry(name.to_lowercase()).or_insert(1);
+        loop {
+            *number += 1;
+            let numbered = format!("{stem}-{number}{ending}");
+            if self.taken.insert(numbered.to_lowercase()) {
+                return numbered;
+            }
+        }
+    }
 }
 
 fn stem(name: &str) -> &str {
@@ -95,6 +158,32 @@ mod tests {
     #[case("", "x.png", "picture.tif")]
     fn patterns_become_plain_names(#[case] pattern: &str, #[case] original: &str, #[case] expected: &str) {
         assert_eq!(file_name(pattern, &parts(original)).unwrap(), expected);
+    }
+
+    #[rstest]
+    #[case("CON", "_CON")]
+    #[case("nul.tif", "_nul.tif")]
+    #[case("com3.jpg", "_com3.jpg")]
+    #[case("common.jpg", "common.jpg")]
+    #[case("-rf", "rf")]
+    #[case("vases\u{202E}gpj.exe", "vasesgpj.exe")]
+    #[case("vases. ", "vases")]
+    #[case("\u{202E}", "picture")]
+    fn names_that_a_system_or_a_person_would_trip_over_are_set_right(#[case] given: &str, #[case] due: &str) {
+        assert_eq!(plain(given), due);
+    }
+
+    #[test]
+    fn a_title_keeps_its_parts() {
+        assert_eq!((of_title("Room 1/2"), plain("Room 1/2")), ("Room 1-2".to_owned(), "2".to_owned()));
+    }
+
+    #[test]
+    fn names_are_unlike_each_other() {
+        let mut names = Unlike::default();
+        let given = ["vases.tif", "Vases.tif", "vases-2.tif", "vases.tif", "noending", "noending"];
+        let given = given.map(|name| names.take(name.to_owned()));
+        assert_eq!(given, ["vases.tif", "Vases-2.tif", "vases-2-2.tif", "vases-3.tif", "noending", "noending-2"]);
     }
 
     #[test]

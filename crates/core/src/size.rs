@@ -207,26 +207,40 @@ pub struct PrintFigures {
 }
 
 impl Target {
+    /// Whether its figures make sense for any picture: above 0, and finite.
+    pub fn check(self) -> Result<(), SizeError> {
+        let figures: &[(&'static str, f64)] = match self {
+            Target::Factor { factor } => &[("factor", factor)],
+            Target::Percent { percent } => &[("per cent", percent)],
+            Target::Width { px } => &[("width", px.into())],
+            Target::Height { px } => &[("height", px.into())],
+            Target::LongEdge { px } => &[("long edge", px.into())],
+            Target::ShortEdge { px } => &[("short edge", px.into())],
+            Target::Print { paper, ppi } => {
+                &[("print width", paper.width), ("print height", paper.height), ("ppi", ppi)]
+            }
+        };
+        match figures.iter().find(|(_, value)| !(value.is_finite() && *value > 0.0)) {
+            Some(&(what, value)) => Err(SizeError::NotPositive { what, value }),
+            None => Ok(()),
+        }
+    }
+
     /// The pixels that this target means for an original of `original` size.
     ///
     /// The side that the target speaks of (for a print: the side on which the picture meets the
     /// sheet's edge) is rounded to the nearest pixel, the other follows from the original's proportions.
     pub fn resolve(self, original: Size) -> Result<Resolved, SizeError> {
-        let positive = |what, value: f64| {
-            if value.is_finite() && value > 0.0 { Ok(value) } else { Err(SizeError::NotPositive { what, value }) }
-        };
+        self.check()?;
         let (width, height) = (f64::from(original.width), f64::from(original.height));
         let factor = match self {
-            Target::Factor { factor } => positive("factor", factor)?,
-            Target::Percent { percent } => positive("per cent", percent)? / 100.0,
-            Target::Width { px } => positive("width", px.into())? / width,
-            Target::Height { px } => positive("height", px.into())? / height,
-            Target::LongEdge { px } => positive("long edge", px.into())? / f64::from(original.long_edge()),
-            Target::ShortEdge { px } => positive("short edge", px.into())? / f64::from(original.short_edge()),
+            Target::Factor { factor } => factor,
+            Target::Percent { percent } => percent / 100.0,
+            Target::Width { px } => f64::from(px) / width,
+            Target::Height { px } => f64::from(px) / height,
+            Target::LongEdge { px } => f64::from(px) / f64::from(original.long_edge()),
+            Target::ShortEdge { px } => f64::from(px) / f64::from(original.short_edge()),
             Target::Print { paper, ppi } => {
-                positive("print width", paper.width)?;
-                positive("print height", paper.height)?;
-                positive("ppi", ppi)?;
                 let (w, h) = paper.turned_like(original).inches();
                 // The limiting side is rounded to whole pixels first, so that 60 cm at 240 ppi is 5669 px and not nearly so.
                 let pixels = |inches: f64| (inches * ppi).round().max(1.0);

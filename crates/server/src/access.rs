@@ -1,6 +1,9 @@
 //! Who may do what: everyone on this machine, or, where the server can be reached from elsewhere, those with an account.
 
+use std::net::IpAddr;
+use std::num::NonZeroU32;
 use std::sync::Arc;
+use std::time::Duration;
 
 use anyhow::bail;
 use argon2::Argon2;
@@ -10,14 +13,19 @@ use axum::http::request::Parts;
 use axum::http::{HeaderMap, Method, StatusCode, header};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
+use dettaglio_core::hash::ContentHash;
 use dettaglio_store::Store;
-use dettaglio_store::access::Role;
+use dettaglio_store::access::{Account, Role};
+use governor::clock::{Clock, DefaultClock};
+use governor::{DefaultKeyedRateLimiter, Quota, RateLimiter};
 use serde::{Deserialize, Serialize};
+use tokio::sync::Semaphore;
 use tower_sessions::cookie::SameSite;
 use tower_sessions::{Expiry, Session, SessionManagerLayer};
 use tower_sessions_sqlx_store::MySqlStore;
 use utoipa::ToSchema;
 
+use crate::app::App;
 use crate::problem::Problem;
 use crate::service::Settings;
 
@@ -25,7 +33,17 @@ use crate::service::Settings;
 const IDLE_DAYS: i64 = 7;
 
 /// Under which name a session holds who it is.
-const WHO: &str = "who";
+const WHO: &str = "account";
+
+/// The address of sessions.
+pub const SESSION: &str = "/api/v1/session";
+
+/// Passwords that are checked at once: each check takes 19 MB and a core.
+const CHECKS: usize = 2;
+
+/// Tries that an account has at once from an address; afterwards one every other second.
+const TRIES: NonZeroU32 = NonZeroU32::new(5).expect("above 0");
+const TRY_EVERY: Duration = Duration::from_secs(2);
 
 /// The shortest password, in characters.
 const SHORTEST_PASSWORD: usize = 10;
@@ -37,6 +55,7 @@ pub struct Access {
     only_here: bool,
     /// Whether the cookie is for encrypted connections alone.
     secure: bool,
+    store: Store,
     sessions: MySqlStore,
 }
 
@@ -47,6 +66,67 @@ pub struct Who {
     pub name: String,
     /// What may be done.
     pub role: Role,
+}
+
+/// What a session holds: whose it is, and what the password was. What the account may do is looked up at each request, so that
+/// an account that is closed, demoted or given another password is so at once.
+#[derive(Debug, Serialize, Deserialize)]
+struct SignedIn {
+    account: u64,
+    /// Hash of the password's hash.
+    password: ContentHash,
+}
+
+impl SignedIn {
+    fn of(account: &Account) -> Self {
+        Self { account: account.id, password: ContentHash::of(account.password.as_bytes()) }
+    }
+
+    /// Who it is by now; nobody when the account is gone or its password is another.
+    async fn who(&self, store: &Store) -> Result<Option<Who>, Problem> {
+        let account = store.accounts().await?.into_iter().find(|account| account.id == self.account);
+        let same = account.filter(|account| ContentHash::of(account.password.as_bytes()) == self.password);
+        Ok(same.map(|account| Who { name: account.name, role: account.role }))
+    }
+}
+
+/// Who tries to sign in, and how often.
+pub struct SignIns {
+    pace: DefaultKeyedRateLimiter<(String, IpAddr)>,
+    checks: Semaphore,
+    trusted_proxy: Option<IpAddr>,
+}
+
+impl SignIns {
+    /// The address of a proxy whose word is taken for where a request comes from.
+    pub fn new(trusted_proxy: Option<IpAddr>) -> Self {
+        let quota = Quota::with_period(TRY_EVERY).expect("above 0").allow_burst(TRIES);
+        Self { pace: RateLimiter::keyed(quota), checks: Semaphore::new(CHECKS), trusted_proxy }
+    }
+
+    /// Where a request comes from: what a trusted proxy says, or the other end of the connection.
+    pub fn origin(&self, peer: IpAddr, headers: &HeaderMap) -> IpAddr {
+        if self.trusted_proxy != Some(peer) {
+            return peer;
+        }
+        // The last entry is the one that the proxy itself added.
+        let told = headers.get_all("x-forwarded-for").iter().next_back().and_then(|value| value.to_str().ok());
+        told.and_then(|list| list.rsplit(',').next()?.trim().parse().ok()).unwrap_or(peer)
+    }
+
+    /// Whether an account may be tried once more from an address.
+    fn may_try(&self, name: &str, from: IpAddr) -> Result<(), Problem> {
+        // Keys of long ago are forgotten before they fill the memory.
+        if self.pace.len() > 10_000 {
+            self.pace.retain_recent();
+        }
+        let name = name.chars().take(200).collect::<String>().to_lowercase();
+        self.pace.check_key(&(name, from)).map_err(|until| {
+            let seconds = until.wait_time_from(DefaultClock::default().now()).as_secs() + 1;
+            let detail = format!("too many tries for this name: wait {seconds} s");
+            Problem::new(StatusCode::TOO_MANY_REQUESTS, "access.pace", detail).retry_after(seconds)
+        })
+    }
 }
 
 impl Access {
@@ -62,7 +142,7 @@ impl Access {
         let database = store.database_name().await?;
         let sessions = MySqlStore::new(store.pool().clone()).with_schema_name(database).map_err(anyhow::Error::msg)?;
         sessions.migrate().await?;
-        Ok(Self { only_here, secure: !settings.plain_http, sessions })
+        Ok(Self { only_here, secure: !settings.plain_http, store: store.clone(), sessions })
     }
 
     /// Keeps who has signed in, in the database, behind a cookie that scripts cannot read.
@@ -104,7 +184,7 @@ async fn may(access: &Access, session: &Session, asked: &Asked) -> Result<Option
     let Asked { changes, path, headers } = asked;
     let changes = *changes;
     if access.only_here {
-        if !is_from_here(headers) {
+        if !is_from_here(headers) || (changes && !is_own_origin(headers)) {
             let detail = "this server answers only to pages of its own, opened on 127.0.0.1 or localhost";
             return Err(Problem::new(StatusCode::FORBIDDEN, "access.foreign", detail));
         }
@@ -115,7 +195,14 @@ async fn may(access: &Access, session: &Session, asked: &Asked) -> Result<Option
         let detail = "this request did not come from a page of this server";
         return Err(Problem::new(StatusCode::FORBIDDEN, "access.foreign", detail));
     }
-    let who: Option<Who> = session.get(WHO).await.map_err(Problem::internal)?;
+    let signed_in: Option<SignedIn> = session.get(WHO).await.map_err(Problem::internal)?;
+    let who = match &signed_in {
+        Some(signed_in) => signed_in.who(&access.store).await?,
+        None => None,
+    };
+    if signed_in.is_some() && who.is_none() {
+        session.flush().await.map_err(Problem::internal)?;
+    }
     if !path.starts_with("/api/") || is_open(path) {
         return Ok(who);
     }
@@ -131,7 +218,7 @@ async fn may(access: &Access, session: &Session, asked: &Asked) -> Result<Option
 
 /// What is answered without an account: signing in, whether the server lives, and links that carry their own right.
 fn is_open(path: &str) -> bool {
-    matches!(path, "/api/v1/session" | "/api/v1/health") || path.starts_with("/api/v1/shared/")
+    matches!(path, SESSION | "/api/v1/health") || path.starts_with("/api/v1/shared/")
 }
 
 /// Requests with a body that ask and change nothing.
@@ -148,9 +235,9 @@ fn without_scheme(origin: &str) -> Option<&str> {
     origin.strip_prefix("http://").or_else(|| origin.strip_prefix("https://"))
 }
 
-/// Whether host and origin, where given, are loopback names.
+/// Whether the host is a loopback name, and the origin, where given, as well.
 fn is_from_here(headers: &HeaderMap) -> bool {
-    let host = header_text(headers, header::HOST).is_none_or(is_loopback);
+    let host = header_text(headers, header::HOST).is_some_and(is_loopback);
     let origin = header_text(headers, header::ORIGIN);
     host && origin.is_none_or(|origin| without_scheme(origin).is_some_and(is_loopback))
 }
@@ -166,6 +253,11 @@ fn is_loopback(authority: &str) -> bool {
 /// Whether a browser says that the request comes from a page of the host that it is sent to. A program that is no browser
 /// says nothing of an origin, and has no cookies of others.
 fn is_own_origin(headers: &HeaderMap) -> bool {
+    // What a browser says of where a request comes from, also where it gives no origin (Fetch Metadata).
+    let site = headers.get("sec-fetch-site").map(|value| value.to_str().unwrap_or("?"));
+    if site.is_some_and(|site| !matches!(site, "same-origin" | "none")) {
+        return false;
+    }
     match (header_text(headers, header::ORIGIN), header_text(headers, header::HOST)) {
         (None, _) => true,
         (Some(origin), Some(host)) => without_scheme(origin) == Some(host),
@@ -182,11 +274,13 @@ pub fn hashed(password: &str) -> anyhow::Result<String> {
 }
 
 /// Signs a person in: a new session, whatever there was before.
-pub async fn sign_in(store: &Store, session: &Session, name: &str, password: &str) -> Result<Who, Problem> {
-    let account = store.accounts().await?.into_iter().find(|account| account.name == name);
+pub async fn sign_in(app: &App, session: &Session, from: IpAddr, name: &str, password: &str) -> Result<Who, Problem> {
+    app.sign_ins.may_try(name, from)?;
+    let account = app.store.accounts().await?.into_iter().find(|account| account.name == name);
     // An unknown name takes as long as a wrong password, so that names cannot be found out.
     let hash = account.as_ref().map_or(NOBODY, |account| &account.password).to_owned();
     let password = password.to_owned();
+    let _turn = app.sign_ins.checks.acquire().await.map_err(Problem::internal)?;
     let fits = crate::studio::blocking(move || {
         PasswordHash::new(&hash).is_ok_and(|hash| Argon2::default().verify_password(password.as_bytes(), &hash).is_ok())
     })
@@ -194,10 +288,9 @@ pub async fn sign_in(store: &Store, session: &Session, name: &str, password: &st
     let Some(account) = account.filter(|_| fits) else {
         return Err(Problem::new(StatusCode::UNAUTHORIZED, "access.wrong", "name or password is wrong"));
     };
-    let who = Who { name: account.name, role: account.role };
     session.cycle_id().await.map_err(Problem::internal)?;
-    session.insert(WHO, &who).await.map_err(Problem::internal)?;
-    Ok(who)
+    session.insert(WHO, SignedIn::of(&account)).await.map_err(Problem::internal)?;
+    Ok(Who { name: account.name, role: account.role })
 }
 
 /// The hash of a password that nobody has.
@@ -230,7 +323,7 @@ mod tests {
     #[case(Some("127.0.0.1:4390"), None, true)]
     #[case(Some("localhost:4390"), Some("http://localhost:4390"), true)]
     #[case(Some("[::1]:4390"), None, true)]
-    #[case(None, None, true)]
+    #[case(None, None, false)]
     #[case(Some("prints.example"), None, false)]
     #[case(Some("127.0.0.1:4390"), Some("http://prints.example"), false)]
     #[case(Some("127.0.0.1:4390"), Some("null"), false)]
@@ -256,6 +349,51 @@ mod tests {
         #[case] let_in: bool,
     ) {
         assert_eq!(is_own_origin(&headers(host, origin)), let_in);
+    }
+
+    #[rstest]
+    #[case("same-origin", true)]
+    #[case("none", true)]
+    #[case("same-site", false)]
+    #[case("cross-site", false)]
+    fn a_page_on_another_port_changes_nothing(#[case] site: &str, #[case] let_in: bool) {
+        let mut headers = headers(Some("127.0.0.1:4390"), None);
+        headers.insert("sec-fetch-site", site.parse().unwrap());
+        assert_eq!(is_own_origin(&headers), let_in);
+    }
+
+    #[test]
+    fn another_port_of_this_machine_is_another_origin() {
+        assert!(!is_own_origin(&headers(Some("127.0.0.1:4390"), Some("http://127.0.0.1:8000"))));
+    }
+
+    #[test]
+    fn tries_are_counted_by_name_and_address() {
+        let sign_ins = SignIns::new(None);
+        let (here, there) = ([127, 0, 0, 1].into(), [192, 0, 2, 7].into());
+        for _ in 0..TRIES.get() {
+            sign_ins.may_try("Nives", there).unwrap();
+        }
+        let refused = sign_ins.may_try("nives", there).unwrap_err();
+        assert!(refused.status == 429 && refused.retry_after.is_some_and(|seconds| (1..=3).contains(&seconds)));
+        sign_ins.may_try("Nives", here).unwrap();
+        sign_ins.may_try("Ugo", there).unwrap();
+    }
+
+    #[rstest]
+    #[case(None, "203.0.113.9", "192.0.2.1")]
+    #[case(Some("192.0.2.1"), "198.51.100.3, 203.0.113.9", "203.0.113.9")]
+    #[case(Some("192.0.2.1"), "nonsense", "192.0.2.1")]
+    #[case(Some("192.0.2.2"), "203.0.113.9", "192.0.2.1")]
+    fn only_a_trusted_proxy_says_where_a_request_comes_from(
+        #[case] trusted: Option<&str>,
+        #[case] told: &str,
+        #[case] from: &str,
+    ) {
+        let sign_ins = SignIns::new(trusted.map(|address| address.parse().unwrap()));
+        let mut headers = HeaderMap::new();
+        headers.insert("x-forwarded-for", told.parse().unwrap());
+        assert_eq!(sign_ins.origin("192.0.2.1".parse().unwrap(), &headers), from.parse::<IpAddr>().unwrap());
     }
 
     #[test]

@@ -7,25 +7,27 @@ use std::time::Duration;
 use axum::Router;
 use axum::body::{Body, to_bytes};
 use axum::extract::{DefaultBodyLimit, Request};
-use axum::http::{HeaderValue, StatusCode, header};
+use axum::http::{HeaderName, HeaderValue, StatusCode, header};
 use axum::middleware::{self, Next};
 use axum::response::{IntoResponse, Response};
 use dettaglio_store::Store;
 use dettaglio_store::files::FileStore;
-use tokio::sync::{Notify, Semaphore, broadcast};
+use tokio::sync::{Mutex, Notify, Semaphore, broadcast};
 use tokio_util::sync::CancellationToken;
 use tower_http::catch_panic::CatchPanicLayer;
 use tower_http::compression::CompressionLayer;
 use tower_http::compression::predicate::{NotForContentType, Predicate, SizeAbove};
 use tower_http::services::{ServeDir, ServeFile};
 use tower_http::set_header::SetResponseHeaderLayer;
+use tower_http::timeout::RequestBodyTimeoutLayer;
 use tower_http::trace::TraceLayer;
 use utoipa::openapi::OpenApi;
 
-use crate::access::{Access, guard};
+use crate::access::{Access, SESSION, SignIns, guard};
 use crate::api;
 use crate::api::jobs::JobView;
-use crate::devices::Devices;
+use crate::devices::{Devices, Troubles};
+use crate::once::Once;
 use crate::problem::Problem;
 use crate::studio::Studio;
 use crate::worker::Worker;
@@ -49,10 +51,22 @@ pub struct App {
     pub trial_program: PathBuf,
     /// Devices and services outside.
     pub devices: Arc<Devices>,
+    /// Orders of the shop that could not be taken.
+    pub troubles: Arc<Troubles>,
     /// The folder into which devices drop files for orders.
     pub inbox: PathBuf,
     /// Faces of new originals are looked for one picture at a time.
     pub finding: Arc<Semaphore>,
+    /// Strange models are tried one at a time: each may take gigabytes.
+    pub trying: Arc<Semaphore>,
+    /// Runs are looked over a few at a time.
+    pub looking_over: Arc<Semaphore>,
+    /// Requests that are to have their effect once.
+    pub once: Once,
+    /// Orders are changed one at a time, so that none is changed between a look and a change.
+    pub changing: Arc<Mutex<()>>,
+    /// Who tries to sign in, and how often.
+    pub sign_ins: Arc<SignIns>,
     /// Jobs that changed.
     pub changes: broadcast::Sender<JobView>,
     /// Set when the program is to end.
@@ -87,34 +101,56 @@ pub fn router(app: App, access: Access, front: PathBuf) -> Router {
             header::X_CONTENT_TYPE_OPTIONS,
             HeaderValue::from_static("nosniff"),
         ))
+        .layer(SetResponseHeaderLayer::if_not_present(header::REFERRER_POLICY, HeaderValue::from_static("no-referrer")))
+        .layer(SetResponseHeaderLayer::if_not_present(
+            HeaderName::from_static("cross-origin-resource-policy"),
+            HeaderValue::from_static("same-origin"),
+        ))
+        .layer(middleware::from_fn(read_whole))
+        // Who may not ask is told so before a byte of the message is read.
         .layer(middleware::from_fn_with_state(access, guard))
         .layer(sessions)
-        .layer(middleware::from_fn(read_whole))
+        .layer(RequestBodyTimeoutLayer::new(QUIET))
         .layer(CatchPanicLayer::custom(|_| Problem::internal("the request met an error in the program").into_response()))
         .layer(TraceLayer::new_for_http())
         .with_state(app)
 }
 
-/// The largest JSON message, in bytes; files have limits of their own.
+/// The largest message in bytes, of whatever kind it calls itself; forms with files have limits of their own.
 const LARGEST_MESSAGE: usize = 8 << 20;
 
-/// Reads a JSON message to its end before anything answers it. A connection on which the answer overtook the message is closed
-/// without a word, and the next request on it would be lost.
+/// The largest message of somebody who is not signed in.
+const LARGEST_SIGN_IN: usize = 4 << 10;
+
+/// How long a message may pause.
+const QUIET: Duration = Duration::from_secs(30);
+
+/// Reads a message to its end before anything answers it, unless it is a form with files. A connection on which the answer overtook
+/// the message is closed without a word, and the next request on it would be lost.
 async fn read_whole(request: Request, next: Next) -> Response {
-    let kind = request.headers().get(header::CONTENT_TYPE).and_then(|kind| kind.to_str().ok());
-    if !kind.is_some_and(|kind| kind.starts_with("application/json")) {
+    let kind = request.headers().get(header::CONTENT_TYPE).and_then(|kind| kind.to_str().ok()).unwrap_or_default();
+    let is_form = kind.trim_start().get(..FORM.len()).is_some_and(|start| start.eq_ignore_ascii_case(FORM));
+    if is_form && takes_forms(request.uri().path()) {
         return next.run(request).await;
     }
+    let most = if request.uri().path() == SESSION { LARGEST_SIGN_IN } else { LARGEST_MESSAGE };
     let (parts, body) = request.into_parts();
-    match to_bytes(body, LARGEST_MESSAGE).await {
+    match to_bytes(body, most).await {
         Ok(message) => next.run(Request::from_parts(parts, Body::from(message))).await,
         Err(_) => Problem::new(
             StatusCode::PAYLOAD_TOO_LARGE,
             "message-too-large",
-            format!("the message is larger than {} MB or broke off: send it in parts", LARGEST_MESSAGE >> 20),
+            format!("the message is larger than {} kB, or broke off", most >> 10),
         )
         .into_response(),
     }
+}
+
+const FORM: &str = "multipart/form-data";
+
+/// Where files are sent to: pictures, and models.
+fn takes_forms(path: &str) -> bool {
+    path == "/api/v1/models" || (path.starts_with("/api/v1/orders/") && path.ends_with("/originals"))
 }
 
 async fn no_such_address() -> Problem {
@@ -155,13 +191,14 @@ mod tests {
 
     use super::*;
 
-    /// How many bytes a handler is given of a message that has so many.
-    async fn taken(kind: &str, size: usize) -> (StatusCode, String) {
+    /// How many bytes a handler at an address is given of a message that has so many.
+    async fn taken(path: &str, kind: &str, size: usize) -> (StatusCode, String) {
         let echo = Router::new()
-            .route("/", post(|message: Bytes| async move { message.len().to_string() }))
+            .route("/{*path}", post(|message: Bytes| async move { message.len().to_string() }))
             .layer(DefaultBodyLimit::disable())
             .layer(middleware::from_fn(read_whole));
-        let request = Request::post("/").header(header::CONTENT_TYPE, kind).body(Body::from(vec![b' '; size])).unwrap();
+        let request =
+            Request::post(path).header(header::CONTENT_TYPE, kind).body(Body::from(vec![b' '; size])).unwrap();
         let answer = echo.oneshot(request).await.unwrap();
         let status = answer.status();
         let text = to_bytes(answer.into_body(), 10_000).await.unwrap();
@@ -169,19 +206,31 @@ mod tests {
     }
 
     #[rstest]
-    #[case("application/json", 0)]
-    #[case("application/json; charset=utf-8", 300_000)]
-    #[case("application/json", LARGEST_MESSAGE)]
-    #[case("image/tiff", LARGEST_MESSAGE + 1)]
+    #[case("/api/v1/orders", "application/json", 0)]
+    #[case("/api/v1/orders", "application/json; charset=utf-8", 300_000)]
+    #[case("/api/v1/orders", "application/json", LARGEST_MESSAGE)]
+    #[case("/api/v1/session", "application/json", LARGEST_SIGN_IN)]
+    #[case("/api/v1/orders/7/originals", "Multipart/Form-Data; boundary=x", LARGEST_MESSAGE + 1)]
     #[tokio::test]
-    async fn a_message_is_passed_on_whole(#[case] kind: &str, #[case] size: usize) {
-        assert_eq!(taken(kind, size).await, (StatusCode::OK, size.to_string()));
+    async fn a_message_is_passed_on_whole(#[case] path: &str, #[case] kind: &str, #[case] size: usize) {
+        assert_eq!(taken(path, kind, size).await, (StatusCode::OK, size.to_string()));
     }
 
+    #[rstest]
+    #[case("/api/v1/orders", "application/json", LARGEST_MESSAGE + 1)]
+    #[case("/api/v1/orders", "application/x+json", LARGEST_MESSAGE + 1)]
+    #[case("/api/v1/orders", "Application/JSON", LARGEST_MESSAGE + 1)]
+    #[case("/api/v1/orders", "multipart/form-data; boundary=x", LARGEST_MESSAGE + 1)]
+    #[case("/api/v1/session", "application/x+json", LARGEST_SIGN_IN + 1)]
+    #[case("/api/v1/session", "", LARGEST_SIGN_IN + 1)]
     #[tokio::test]
-    async fn a_message_without_end_is_refused() {
-        let (status, problem) = taken("application/json", LARGEST_MESSAGE + 1).await;
+    async fn a_message_without_end_is_refused_whatever_it_calls_itself(
+        #[case] path: &str,
+        #[case] kind: &str,
+        #[case] size: usize,
+    ) {
+        let (status, problem) = taken(path, kind, size).await;
         assert_eq!(status, StatusCode::PAYLOAD_TOO_LARGE);
-        assert!(problem.contains("message-too-large") && problem.contains("8 MB"), "{problem}");
+        assert!(problem.contains("message-too-large"), "{problem}");
     }
 }

@@ -6,7 +6,7 @@ use std::path::Path;
 
 use dettaglio_core::hash::{ContentHash, Hasher};
 use dettaglio_core::limits::Limits;
-use dettaglio_core::naming;
+use dettaglio_core::naming::{self, Unlike};
 use tempfile::NamedTempFile;
 use zip::ZipArchive;
 
@@ -27,43 +27,62 @@ pub fn is_archive(path: &Path) -> bool {
     File::open(path).and_then(|mut file| file.read_exact(&mut head)).is_ok() && &head == b"PK\x03\x04"
 }
 
-/// Unpacks an archive into `work`: folders and hidden files are passed over, names lose their folders, and no file counts
-/// for more bytes than the limit, whatever the archive says of it.
-pub fn unpack(path: &Path, work: &Path, limits: &Limits) -> Result<Vec<Unpacked>, Problem> {
-    let damaged = |error: zip::result::ZipError| {
-        Problem::refused("file.damaged", format!("the archive cannot be read: {error}. Pack it anew")).field("files")
-    };
-    let mut archive = ZipArchive::new(File::open(path).map_err(Problem::internal)?).map_err(damaged)?;
-    if archive.len() > MOST_FILES {
-        let detail = format!("the archive holds {} files; at most {MOST_FILES} are taken at once", archive.len());
-        return Err(Problem::refused("archive.too-many", detail).field("files"));
-    }
-    let mut room = limits.file_bytes.saturating_mul(MOST_TIMES);
-    let mut files = Vec::new();
-    for i in 0..archive.len() {
-        let mut entry = match archive.by_index(i) {
-            Ok(entry) => entry,
-            Err(error) => {
-                files.push((format!("file {} of the archive", i + 1), Err(damaged(error))));
-                continue;
-            }
-        };
-        let path = entry.name().map(|name| name.into_owned()).unwrap_or_default();
-        let name = path.replace('\\', "/").rsplit('/').next().unwrap_or_default().to_owned();
-        if entry.is_dir() || name.is_empty() || name.starts_with('.') || path.starts_with("__MACOSX") {
-            continue;
-        }
-        let most = limits.file_bytes.min(room);
-        let outcome = copied(&mut entry, work, most);
-        if let Ok((_, _, bytes)) = &outcome {
-            room -= bytes;
-        }
-        files.push((naming::plain(&name), outcome.map(|(file, hash, _)| (file, hash))));
-    }
-    Ok(files)
+/// An archive that is unpacked a file at a time, so that only one of them lies on the disk.
+///
+/// Folders and hidden files are passed over, names lose their folders and are unlike each other, and whatever is unpacked counts,
+/// also of a file that is refused: entries may share their bytes, and say what they like of their length.
+pub struct Unpacking {
+    archive: ZipArchive<File>,
+    next: usize,
+    /// Bytes that may still be unpacked.
+    room: u64,
+    most_of_one: u64,
+    names: Unlike,
 }
 
-fn copied(entry: &mut impl Read, work: &Path, most: u64) -> Result<(NamedTempFile, ContentHash, u64), Problem> {
+impl Unpacking {
+    /// Reads an archive's list of files.
+    pub fn open(path: &Path, limits: &Limits) -> Result<Self, Problem> {
+        let archive = ZipArchive::new(File::open(path).map_err(Problem::internal)?).map_err(damaged)?;
+        if archive.len() > MOST_FILES {
+            let detail = format!("the archive holds {} files; at most {MOST_FILES} are taken at once", archive.len());
+            return Err(Problem::refused("archive.too-many", detail).field("files"));
+        }
+        let (room, most_of_one) = (limits.file_bytes.saturating_mul(MOST_TIMES), limits.file_bytes);
+        Ok(Self { archive, next: 0, room, most_of_one, names: Unlike::default() })
+    }
+
+    /// Unpacks the next file into `work`; nothing after the last.
+    pub fn next_into(&mut self, work: &Path) -> Option<Unpacked> {
+        while self.next < self.archive.len() {
+            self.next += 1;
+            let mut entry = match self.archive.by_index(self.next - 1) {
+                Ok(entry) => entry,
+                Err(error) => return Some((format!("file {} of the archive", self.next), Err(damaged(error)))),
+            };
+            let path = entry.name().map(|name| name.into_owned()).unwrap_or_default();
+            let name = path.replace('\\', "/").rsplit('/').next().unwrap_or_default().to_owned();
+            if entry.is_dir() || name.is_empty() || name.starts_with('.') || path.starts_with("__MACOSX") {
+                continue;
+            }
+            let outcome = copied(&mut entry, work, self.most_of_one.min(self.room), &mut self.room);
+            return Some((self.names.take(naming::plain(&name)), outcome));
+        }
+        None
+    }
+}
+
+fn damaged(error: zip::result::ZipError) -> Problem {
+    Problem::refused("file.damaged", format!("the archive cannot be read: {error}. Pack it anew")).field("files")
+}
+
+/// Unpacks an entry of at most `most` bytes; what was unpacked goes off `room`, whatever comes of it.
+fn copied(
+    entry: &mut impl Read,
+    work: &Path,
+    most: u64,
+    room: &mut u64,
+) -> Result<(NamedTempFile, ContentHash), Problem> {
     let mut file = NamedTempFile::new_in(work).map_err(Problem::full)?;
     let (mut hasher, mut bytes) = (Hasher::new(), 0);
     let mut piece = vec![0; 1 << 17];
@@ -72,9 +91,10 @@ fn copied(entry: &mut impl Read, work: &Path, most: u64) -> Result<(NamedTempFil
             Problem::refused("file.damaged", format!("it cannot be unpacked: {error}")).field("files")
         })?;
         if count == 0 {
-            return Ok((file, hasher.finish(), bytes));
+            return Ok((file, hasher.finish()));
         }
         bytes += count as u64;
+        *room = room.saturating_sub(count as u64);
         if bytes > most {
             let detail = format!("it unpacks to more than {} MB: send it by itself, or smaller", most / 1_000_000);
             return Err(Problem::refused("limit.file-bytes", detail).field("files"));
@@ -99,6 +119,34 @@ mod tests {
         }
         writer.finish().unwrap();
         file
+    }
+
+    fn unpack(path: &Path, work: &Path, limits: &Limits) -> Result<Vec<Unpacked>, Problem> {
+        let mut unpacking = Unpacking::open(path, limits)?;
+        Ok(std::iter::from_fn(|| unpacking.next_into(work)).collect())
+    }
+
+    #[test]
+    fn two_of_one_name_are_both_taken() {
+        let packed = archive(&[("room 1/vases.jpg", vec![1; 10]), ("room 2/Vases.jpg", vec![2; 10])]);
+        let work = tempfile::tempdir().unwrap();
+        let files = unpack(packed.path(), work.path(), &Limits::default()).unwrap();
+        let names: Vec<&str> = files.iter().map(|(name, _)| name.as_str()).collect();
+        assert_eq!(names, ["vases.jpg", "Vases-2.jpg"]);
+    }
+
+    #[test]
+    fn what_is_refused_counts_as_unpacked() {
+        let bombs: Vec<(String, Vec<u8>)> = (0..20).map(|i| (format!("{i}.png"), vec![0; 1_000_001])).collect();
+        let bombs: Vec<(&str, Vec<u8>)> = bombs.iter().map(|(name, bytes)| (name.as_str(), bytes.clone())).collect();
+        let packed = archive(&bombs);
+        let limits = Limits { file_bytes: 1_000_000, ..Limits::default() };
+        let mut unpacking = Unpacking::open(packed.path(), &limits).unwrap();
+        let work = tempfile::tempdir().unwrap();
+        while let Some((_, outcome)) = unpacking.next_into(work.path()) {
+            assert_eq!(outcome.unwrap_err().code, "limit.file-bytes");
+        }
+        assert_eq!(unpacking.room, 0, "after eight of twenty no more than a piece of each is unpacked");
     }
 
     #[test]

@@ -1,5 +1,6 @@
 //! The server program: `serve`, `worker`, `stop`, `account`, `backup`, `restore`, `delete-removed`, `openapi`.
 
+use std::io::IsTerminal;
 use std::net::IpAddr;
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -10,7 +11,7 @@ use dettaglio_core::model::Engine;
 use dettaglio_core::model::own::{CHILD_COMMAND, child_main};
 use dettaglio_server::access::hashed;
 use dettaglio_server::devices::Devices;
-use dettaglio_server::service::{self, Service, Settings};
+use dettaglio_server::service::{self, BACKUPS, Service, Settings};
 use dettaglio_server::stop_running;
 use dettaglio_store::Store;
 use dettaglio_store::access::Role;
@@ -97,6 +98,9 @@ struct PlaceArgs {
     /// Gigabytes of computed tiles that are kept on disk.
     #[arg(long, default_value_t = 4)]
     tiles_gb: u64,
+    /// Gigabytes of memory that pictures may take together while they are read; the rest wait.
+    #[arg(long, default_value_t = 3)]
+    reading_gb: u64,
     /// Project folder, with models, demo and the built front end.
     #[arg(long, default_value = ".")]
     project: PathBuf,
@@ -112,6 +116,7 @@ impl PlaceArgs {
             bucket: self.files.bucket,
             workers: self.workers,
             tiles_on_disk: self.tiles_gb << 30,
+            reading_memory: self.reading_gb.max(1) << 30,
             ..Settings::new(&self.project, self.files.data.data)
         }
     }
@@ -130,6 +135,9 @@ struct ServeArgs {
     /// Let sign-ins travel unencrypted, in a network that is trusted.
     #[arg(long)]
     plain_http: bool,
+    /// A proxy's address, whose X-Forwarded-For is taken for where a request comes from.
+    #[arg(long)]
+    trusted_proxy: Option<IpAddr>,
     /// Start empty instead of with the demo.
     #[arg(long)]
     no_demo: bool,
@@ -175,8 +183,16 @@ enum AccountCommand {
     },
 }
 
+fn main() -> ExitCode {
+    // Before any thread is started: a helper gives up its rights for the whole process.
+    if dettaglio_core::helper_main() {
+        return ExitCode::SUCCESS;
+    }
+    run_until_done()
+}
+
 #[tokio::main]
-async fn main() -> ExitCode {
+async fn run_until_done() -> ExitCode {
     let filter = EnvFilter::try_from_env("DETTAGLIO_LOG").unwrap_or_else(|_| EnvFilter::new("warn"));
     tracing_subscriber::fmt().with_env_filter(filter).with_writer(std::io::stderr).init();
     match run(Cli::parse().command).await {
@@ -205,9 +221,9 @@ async fn run(command: Command) -> anyhow::Result<()> {
             Ok(())
         }
         Command::Restore(args) => {
-            let file = args.file;
-            with_database(args.data, async |url| Ok(restore(url, &file).await?)).await?;
-            println!("The database is as {} holds it.", file.display());
+            let (file, saved) = (args.file, args.data.data.join(BACKUPS));
+            let kept = with_database(args.data, async |url| Ok(restore(url, &file, &saved).await?)).await?;
+            println!("The database is as {} holds it. What it held before is in {}.", file.display(), kept.display());
             Ok(())
         }
         Command::DeleteRemoved { files, older_than_days } => delete_removed(files, older_than_days).await,
@@ -246,6 +262,7 @@ async fn serve(args: ServeArgs) -> anyhow::Result<()> {
         bind: args.bind,
         port: args.port,
         plain_http: args.plain_http,
+        trusted_proxy: args.trusted_proxy,
         demo,
         devices: Devices { shop: args.shop, printer: args.printer },
         ..args.place.settings()
@@ -275,9 +292,7 @@ async fn work(args: PlaceArgs) -> anyhow::Result<()> {
 async fn account(command: AccountCommand) -> anyhow::Result<()> {
     match command {
         AccountCommand::Add { data, name, viewer } => {
-            eprint!("Password for {name}: ");
-            let mut password = String::new();
-            std::io::stdin().read_line(&mut password)?;
+            let password = asked_password(&name)?;
             let hash = hashed(password.trim_end_matches(['\r', '\n']))?;
             let role = if viewer { Role::Viewer } else { Role::Technician };
             with_database(data, async |url| Ok(Store::connect(url).await?.set_account(&name, &hash, role).await?))
@@ -297,6 +312,16 @@ async fn account(command: AccountCommand) -> anyhow::Result<()> {
         }
     }
     Ok(())
+}
+
+/// A password from the terminal, which does not show it, or from the standard input.
+fn asked_password(name: &str) -> std::io::Result<String> {
+    if std::io::stdin().is_terminal() {
+        return rpassword::prompt_password(format!("Password for {name}: "));
+    }
+    let mut password = String::new();
+    std::io::stdin().read_line(&mut password)?;
+    Ok(password)
 }
 
 async fn delete_removed(args: FilesArgs, older_than_days: u16) -> anyhow::Result<()> {

@@ -27,12 +27,15 @@ pub struct Problem {
     /// Which part of the request is meant.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub field: Option<&'static str>,
+    /// After how many seconds another try is worth it, where that is known.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub retry_after: Option<u64>,
 }
 
 impl Problem {
     /// A problem with a status, a code and a sentence.
     pub fn new(status: StatusCode, code: &'static str, detail: impl ToString) -> Self {
-        Self { status: status.as_u16(), code, detail: detail.to_string(), field: None }
+        Self { status: status.as_u16(), code, detail: detail.to_string(), field: None, retry_after: None }
     }
 
     /// A request that makes no sense as it is.
@@ -65,6 +68,11 @@ impl Problem {
     pub fn field(self, field: &'static str) -> Self {
         Self { field: Some(field), ..self }
     }
+
+    /// With the seconds after which another try is worth it.
+    pub fn retry_after(self, seconds: u64) -> Self {
+        Self { retry_after: Some(seconds), ..self }
+    }
 }
 
 impl IntoResponse for Problem {
@@ -73,7 +81,12 @@ impl IntoResponse for Problem {
         if status.is_server_error() {
             tracing::error!(code = self.code, detail = %self.detail, "a request failed");
         }
-        (status, [(header::CONTENT_TYPE, "application/problem+json")], Json(self)).into_response()
+        let retry_after = self.retry_after;
+        let mut response = (status, [(header::CONTENT_TYPE, "application/problem+json")], Json(self)).into_response();
+        if let Some(seconds) = retry_after {
+            response.headers_mut().insert(header::RETRY_AFTER, seconds.into());
+        }
+        response
     }
 }
 
@@ -109,6 +122,7 @@ impl From<CodecError> for Problem {
             CodecError::NotAPicture => "file.not-a-picture",
             CodecError::Truncated => "file.incomplete",
             CodecError::Damaged(_) => "file.damaged",
+            CodecError::Harmful(_) => "file.harmful",
             CodecError::Unsupported(_) => "file.unsupported",
             CodecError::UnknownEnding { .. } => "file.unknown-ending",
             CodecError::Io(e) if e.kind() == std::io::ErrorKind::StorageFull => return Self::full(e),
@@ -178,6 +192,19 @@ impl From<StoreError> for Problem {
         match error {
             error if error.is_missing() => Self::new(StatusCode::NOT_FOUND, "not-found", error),
             StoreError::Text { .. } => Self::internal(error),
+            // What the database says of a value is about its own columns: it belongs into the log.
+            error if error.is_unfit_value() => {
+                tracing::info!(%error, "a value was refused by the database");
+                Self::refused(
+                    "request.value",
+                    "a value is too long, out of its range, or names something that is not there",
+                )
+            }
+            error if error.is_conflict() => {
+                tracing::info!(%error, "two changes met");
+                Self::new(StatusCode::CONFLICT, "store.busy", "another change came in between: try again")
+                    .retry_after(1)
+            }
             other => Self::new(StatusCode::SERVICE_UNAVAILABLE, "store.failed", other),
         }
     }

@@ -6,30 +6,43 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use anyhow::{Context, bail};
+use dettaglio_core::codec::Decoders;
 use dettaglio_core::limits::Limits;
 use dettaglio_core::model::{Engine, Shelf};
 use dettaglio_store::Store;
+use dettaglio_store::backup::back_up;
 use dettaglio_store::files::FileStore;
 use dettaglio_store::mariadb::MariaDb;
+use dettaglio_store::upgrade::Standing;
 use futures::future::join_all;
 use tokio::net::TcpListener;
-use tokio::sync::{Notify, broadcast};
+use tokio::sync::{Notify, Semaphore, broadcast};
 use tokio::task::JoinHandle;
 use tokio_util::sync::CancellationToken;
 
-use crate::access::Access;
+use crate::access::{Access, SignIns};
 use crate::app::{App, calibrate, router};
 use crate::claim::Claim;
 use crate::devices::{self, Devices};
+use crate::once::Once;
 use crate::studio::Studio;
 use crate::worker::Worker;
-use crate::{api, demo};
+use crate::{api, connections, demo};
+
+/// Folder of a data folder in which the database is saved before it is changed as a whole.
+pub const BACKUPS: &str = "backups";
 
 /// Below this many free bytes nothing is started: a database on a full disk loses more than time.
 const LEAST_FREE_BYTES: u64 = 300 << 20;
 
 /// How long open connections may take to end.
 const FAREWELL: Duration = Duration::from_secs(5);
+
+/// How long a treatment that was looked at, and that nothing came of, is kept.
+const UNUSED: chrono::Days = chrono::Days::new(7);
+
+/// How often such treatments are swept out.
+const SWEEP: Duration = Duration::from_secs(6 * 3600);
 
 /// How often it is seen to that the database runs.
 const DATABASE_LOOK: Duration = Duration::from_secs(1);
@@ -41,6 +54,8 @@ pub struct Settings {
     pub bind: IpAddr,
     /// Port; 0 for any that is free.
     pub port: u16,
+    /// Address of a proxy whose word is taken for where a request comes from (X-Forwarded-For).
+    pub trusted_proxy: Option<IpAddr>,
     /// Whether sign-ins may travel unencrypted: for a network that is trusted, or with a proxy that is not on this machine.
     pub plain_http: bool,
     /// Folder for database, files and everything else that is kept.
@@ -65,6 +80,10 @@ pub struct Settings {
     pub workers: usize,
     /// Bytes of computed tiles that are kept on disk.
     pub tiles_on_disk: u64,
+    /// Bytes of memory that pictures may take together while they are read and measured; the rest wait.
+    pub reading_memory: u64,
+    /// How long a connection may be without a request.
+    pub patience: Duration,
     /// Devices and services outside.
     pub devices: Devices,
 }
@@ -75,6 +94,7 @@ impl Settings {
         Self {
             bind: Ipv4Addr::LOCALHOST.into(),
             port: 0,
+            trusted_proxy: None,
             plain_http: false,
             data,
             database: None,
@@ -87,6 +107,8 @@ impl Settings {
             measure_speed: true,
             workers: 1,
             tiles_on_disk: 4 << 30,
+            reading_memory: 3 << 30,
+            patience: Duration::from_secs(20),
             devices: Devices::default(),
         }
     }
@@ -122,6 +144,7 @@ impl Parts {
         }
         let shelf = Shelf::open(&settings.models)?;
         Engine::load()?;
+        Engine::run_own_models_in(&settings.program);
         let store = Store::connect(database).await?;
         // A quarter of what is free stays the most, so that tiles cannot fill a small disk.
         let tiles = settings.tiles_on_disk.min(files.free_bytes().unwrap_or(u64::MAX) / 4);
@@ -130,6 +153,7 @@ impl Parts {
             settings.models.join("faces"),
             store.clone(),
             files.clone(),
+            Decoders::new(&settings.program, settings.reading_memory, settings.limits),
             settings.limits,
             tiles,
         ));
@@ -141,6 +165,28 @@ impl Parts {
         let worker = || Worker::new(self.store.clone(), self.files.clone(), self.studio.clone(), self.queued.clone());
         (0..count).map(|_| Arc::new(worker())).collect()
     }
+}
+
+/// Saves a database of an earlier version before it is brought up to date, and refuses one of a later version.
+async fn save_before_upgrade(database: &str, data: &Path) -> anyhow::Result<()> {
+    let standing = Store::standing(database).await?;
+    match standing {
+        Standing::New | Standing::Current => {}
+        Standing::Later => bail!(
+            "the database in {} was used by a later version of Dettaglio: use that version, or restore a backup from before",
+            data.display()
+        ),
+        Standing::Earlier => {
+            let folder = data.join(BACKUPS);
+            std::fs::create_dir_all(&folder)?;
+            let file = folder.join(format!("before-upgrade-{}.sql", chrono::Utc::now().format("%Y%m%d-%H%M%S")));
+            back_up(database, &file)
+                .await
+                .context("the database could not be saved before it is brought up to date")?;
+            tracing::warn!("the database is brought up to date; as it was, it is in {}", file.display());
+        }
+    }
+    Ok(())
 }
 
 /// Lets workers work until `stop`.
@@ -199,12 +245,18 @@ impl Service {
         listener: TcpListener,
         database: &str,
     ) -> anyhow::Result<(App, JoinHandle<std::io::Result<()>>, JoinHandle<()>)> {
+        save_before_upgrade(database, &settings.data).await?;
         let parts = Parts::open(settings, database).await?;
         let access = Access::open(settings, &parts.store).await?;
         let workers = parts.workers(settings.workers);
         let (changes, _) = broadcast::channel(1024);
         let app = App {
-            finding: Arc::new(tokio::sync::Semaphore::new(1)),
+            finding: Arc::new(Semaphore::new(1)),
+            trying: Arc::new(Semaphore::new(1)),
+            looking_over: Arc::new(Semaphore::new(2)),
+            once: Once::default(),
+            changing: Arc::default(),
+            sign_ins: Arc::new(SignIns::new(settings.trusted_proxy)),
             store: parts.store,
             files: parts.files,
             studio: parts.studio,
@@ -213,6 +265,7 @@ impl Service {
             examples: settings.models.join("examples"),
             trial_program: settings.program.clone(),
             devices: Arc::new(settings.devices.clone()),
+            troubles: Arc::default(),
             inbox: settings.data.join("inbox"),
             changes,
             stop: CancellationToken::new(),
@@ -229,14 +282,13 @@ impl Service {
                 tracing::warn!("files of what was deleted earlier are still there: {error}");
             }
         });
+        tokio::spawn(sweep_treatments(app.store.clone(), app.stop.clone()));
         tokio::spawn(api::events::tell_changes(app.store.clone(), app.changes.clone(), app.stop.clone()));
         devices::attend(&app);
         let workers = at_work(&workers, &app.stop);
         let stop = app.stop.clone();
         let routes = router(app.clone(), access, settings.front.clone());
-        let serve = axum::serve(listener, routes.into_make_service_with_connect_info::<SocketAddr>())
-            .with_graceful_shutdown(async move { stop.cancelled().await });
-        let server = tokio::spawn(async move { serve.await });
+        let server = tokio::spawn(connections::serve(listener, routes, settings.patience, stop));
         Ok((app, server, workers))
     }
 
@@ -270,6 +322,21 @@ async fn keep_running(mut database: MariaDb, stop: CancellationToken) -> MariaDb
             Ok(false) => {}
             Ok(true) => tracing::warn!("the database had ended and was started again"),
             Err(error) => tracing::error!(%error, "the database could not be started again"),
+        }
+    }
+}
+
+/// Sweeps out treatments that nothing needs any more, now and then.
+async fn sweep_treatments(store: Store, stop: CancellationToken) {
+    loop {
+        match store.sweep_treatments(chrono::Utc::now() - UNUSED).await {
+            Ok(0) => {}
+            Ok(swept) => tracing::info!(swept, "treatments that nothing needs were swept out"),
+            Err(error) => tracing::warn!("treatments could not be swept out: {error}"),
+        }
+        tokio::select! {
+            () = stop.cancelled() => return,
+            () = tokio::time::sleep(SWEEP) => {}
         }
     }
 }

@@ -4,13 +4,13 @@
 //! Plain resampling has a lane of its own, so that the original is on screen at once even while a model
 //! works. All of it happens on threads of its own, never on those that answer requests.
 
-use std::collections::HashMap;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, OnceLock, RwLock};
 use std::time::Duration;
 
-use dettaglio_core::codec;
+use dettaglio_core::Held;
+use dettaglio_core::codec::{CodecError, Decoded, Decoders};
 use dettaglio_core::face::Finder;
 use dettaglio_core::forecast::Rates;
 use dettaglio_core::hash::ContentHash;
@@ -23,6 +23,7 @@ use dettaglio_core::treatment::Treatment;
 use dettaglio_store::files::FileStore;
 use dettaglio_store::{Store, StoreError};
 use lru::LruCache;
+use moka::sync::Cache;
 use tokio::sync::Semaphore;
 
 use crate::problem::Problem;
@@ -33,6 +34,9 @@ const ORIGINAL_BYTES: u64 = 768 << 20;
 /// Bytes of computed tiles that stay at hand.
 const TILE_BYTES: usize = 768 << 20;
 
+/// Bytes of treatments that stay at hand.
+const TREATMENT_BYTES: u64 = 64 << 20;
+
 /// Everything that computing needs.
 pub struct Studio {
     renderer: Renderer,
@@ -41,12 +45,30 @@ pub struct Studio {
     faces: (PathBuf, OnceLock<Result<Finder, ModelError>>),
     store: Store,
     files: FileStore,
+    decoders: Decoders,
     limits: Limits,
     rates: RwLock<Rates>,
     machine: String,
     originals: Mutex<LruCache<ContentHash, Arc<Original>>>,
-    treatments: Mutex<HashMap<ContentHash, Arc<Treatment>>>,
+    treatments: Cache<ContentHash, Arc<Known>>,
     lanes: Lanes,
+}
+
+/// A treatment that is at hand.
+struct Known {
+    treatment: Arc<Treatment>,
+    /// Length of its text, which is about what it takes in memory.
+    bytes: u32,
+    /// Whether the database has it.
+    is_kept: AtomicBool,
+}
+
+impl Known {
+    fn new(treatment: Treatment, is_kept: bool) -> Arc<Self> {
+        let bytes = serde_json::to_string(&treatment).map_or(0, |text| text.len());
+        let bytes = u32::try_from(bytes).unwrap_or(u32::MAX);
+        Arc::new(Self { treatment: Arc::new(treatment), bytes, is_kept: is_kept.into() })
+    }
 }
 
 /// A lane for plain resampling and one for models.
@@ -76,6 +98,7 @@ impl Studio {
         faces: PathBuf,
         store: Store,
         files: FileStore,
+        decoders: Decoders,
         limits: Limits,
         tiles_on_disk: u64,
     ) -> Self {
@@ -94,11 +117,15 @@ impl Studio {
             faces: (faces, OnceLock::new()),
             store,
             files,
+            decoders,
             limits,
             rates: RwLock::default(),
             machine: rustix::system::uname().nodename().to_string_lossy().into_owned(),
             originals: Mutex::new(LruCache::unbounded()),
-            treatments: Mutex::default(),
+            treatments: Cache::builder()
+                .weigher(|_, known: &Arc<Known>| known.bytes)
+                .max_capacity(TREATMENT_BYTES)
+                .build(),
             lanes: Lanes {
                 plain: Semaphore::new(2),
                 model: Semaphore::new(1),
@@ -179,13 +206,18 @@ impl Studio {
         self.decoded(hash, &FileStore::original_key(hash)).await
     }
 
+    /// Reads a file in a process of its own; the memory that it takes is held until the second value is dropped.
+    pub fn read(&self, path: &Path, hash: ContentHash) -> Result<(Decoded, Held), CodecError> {
+        self.decoders.read(path, hash)
+    }
+
     async fn decoded(self: &Arc<Self>, hash: ContentHash, key: &str) -> Result<Arc<Original>, Problem> {
         if let Some(original) = lock(&self.originals).get(&hash) {
             return Ok(Arc::clone(original));
         }
         let path = self.files.local(key).await?;
-        let limits = self.limits;
-        let decoded = blocking(move || codec::read(&path, hash, &limits)).await?;
+        let studio = Arc::clone(self);
+        let decoded = blocking(move || studio.read(&path, hash).map(|(decoded, _)| decoded)).await?;
         let original = Arc::new(decoded?.original);
         self.keep(Arc::clone(&original));
         Ok(original)
@@ -211,12 +243,34 @@ impl Studio {
 
     /// The treatment with this hash.
     pub async fn treatment(&self, hash: ContentHash) -> Result<Arc<Treatment>, StoreError> {
-        if let Some(treatment) = lock(&self.treatments).get(&hash) {
-            return Ok(Arc::clone(treatment));
+        Ok(Arc::clone(&self.known(hash).await?.treatment))
+    }
+
+    /// Has a treatment at hand, for whoever asks for it by its hash soon; nothing is written down.
+    pub fn offer(&self, treatment: Treatment) -> ContentHash {
+        let hash = treatment.hash();
+        // One that is known stays, with what is known of it.
+        self.treatments.get_with(hash, || Known::new(treatment, false));
+        hash
+    }
+
+    /// Writes a treatment down that was offered, as it is being used: a server that is started anew knows it again.
+    pub async fn keep_treatment(&self, hash: ContentHash) -> Result<Arc<Treatment>, StoreError> {
+        let known = self.known(hash).await?;
+        if !known.is_kept.load(Ordering::Relaxed) {
+            self.store.add_treatment(&known.treatment).await?;
+            known.is_kept.store(true, Ordering::Relaxed);
         }
-        let treatment = Arc::new(self.store.treatment(hash).await?);
-        lock(&self.treatments).insert(hash, Arc::clone(&treatment));
-        Ok(treatment)
+        Ok(Arc::clone(&known.treatment))
+    }
+
+    async fn known(&self, hash: ContentHash) -> Result<Arc<Known>, StoreError> {
+        if let Some(known) = self.treatments.get(&hash) {
+            return Ok(known);
+        }
+        let known = Known::new(self.store.treatment(hash).await?, true);
+        self.treatments.insert(hash, Arc::clone(&known));
+        Ok(known)
     }
 
     /// Computes something for a view, when its lane is free.

@@ -84,12 +84,15 @@ impl Store {
         )
         .fetch_all(&self.pool)
         .await?;
-        rows.into_iter()
-            .map(|row| {
-                let steps = from_text("house treatment", &row.steps)?;
-                Ok(HouseTreatment { id: row.id, name: row.name, steps, created_at: row.created_at })
-            })
-            .collect()
+        // One that cannot be read, of a later version say, must not take the others with it.
+        let read = rows.into_iter().filter_map(|row| match from_text("house treatment", &row.steps) {
+            Ok(steps) => Some(HouseTreatment { id: row.id, name: row.name, steps, created_at: row.created_at }),
+            Err(error) => {
+                tracing::warn!("the house treatment \"{}\" is left out: {error}", row.name);
+                None
+            }
+        });
+        Ok(read.collect())
     }
 
     /// Keeps steps under a name; what had that name before is replaced.

@@ -14,6 +14,8 @@
 //! | [`leases`] | the same, as workers see it |
 //! | [`enlargements`] | finished results, and what was said of them |
 //! | [`removed`] | what was removed: put back or deleted for good |
+//! | `treatments` | treatments by their hash |
+//! | [`upgrade`] | the schema brought up to date |
 
 pub mod access;
 pub mod backup;
@@ -29,10 +31,12 @@ pub mod products;
 pub mod removed;
 #[cfg(feature = "testing")]
 pub mod testing;
+mod treatments;
+pub mod upgrade;
 
 use std::time::Duration;
 
-use sqlx::mysql::{MySqlPool, MySqlPoolOptions};
+use sqlx::mysql::{MySqlDatabaseError, MySqlPool, MySqlPoolOptions};
 
 /// Why something could not be remembered or recalled.
 #[derive(Debug, thiserror::Error)]
@@ -43,6 +47,9 @@ pub enum StoreError {
     /// The schema could not be brought up to date.
     #[error("the database could not be migrated: {0}")]
     Migration(#[from] sqlx::migrate::MigrateError),
+    /// Another program holds the database.
+    #[error("another program is bringing the database up to date: try again in a moment")]
+    Busy,
     /// The file store failed.
     #[error("the file store failed: {0}")]
     Files(#[from] object_store::Error),
@@ -79,6 +86,24 @@ impl StoreError {
         matches!(self, Self::Database(Io(_) | PoolTimedOut | Protocol(_) | WorkerCrashed)) || self.is_shutting_down()
     }
 
+    /// Whether the database refused a value: too long, out of range, not a date, or naming what is not there.
+    pub fn is_unfit_value(&self) -> bool {
+        const UNFIT: [u16; 8] = [1264, 1265, 1292, 1366, 1406, 1411, 1452, 3140];
+        self.number().is_some_and(|number| UNFIT.contains(&number))
+    }
+
+    /// Whether two changes met, of which the database gave up this one: a deadlock, or a wait that was too long.
+    pub fn is_conflict(&self) -> bool {
+        const MET: [u16; 3] = [1205, 1213, 1020];
+        self.number().is_some_and(|number| MET.contains(&number))
+    }
+
+    /// MariaDB's number of an error of its own.
+    fn number(&self) -> Option<u16> {
+        let Self::Database(error) = self else { return None };
+        Some(error.as_database_error()?.try_downcast_ref::<MySqlDatabaseError>()?.number())
+    }
+
     /// A server that is being stopped answers for a moment that it is.
     fn is_shutting_down(&self) -> bool {
         const SHUTDOWN: [&str; 2] = ["08S01", "70100"];
@@ -94,6 +119,13 @@ pub struct Store {
 }
 
 impl Store {
+    /// Where a database stands, which is not changed by asking.
+    pub async fn standing(url: &str) -> Result<upgrade::Standing, StoreError> {
+        use sqlx::Connection;
+        let mut connection = sqlx::MySqlConnection::connect(url).await?;
+        upgrade::standing(&mut connection).await
+    }
+
     /// Connects and brings the schema up to date.
     pub async fn connect(url: &str) -> Result<Self, StoreError> {
         let pool = MySqlPoolOptions::new()
@@ -108,7 +140,7 @@ impl Store {
             })
             .connect(url)
             .await?;
-        sqlx::migrate!().run(&pool).await?;
+        upgrade::migrate(&pool).await?;
         Ok(Self { pool })
     }
 

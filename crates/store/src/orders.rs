@@ -7,7 +7,6 @@ use dettaglio_core::hash::ContentHash;
 use dettaglio_core::reading::Reading;
 use dettaglio_core::recipe::Ticket;
 use dettaglio_core::size::Target;
-use dettaglio_core::treatment::Treatment;
 use serde::{Deserialize, Serialize};
 
 use crate::{Store, StoreError, from_text, missing, to_text};
@@ -415,23 +414,5 @@ impl Store {
     pub async fn set_target(&self, id: u64, target: &Target) -> Result<(), StoreError> {
         sqlx::query!("UPDATE originals SET target = ? WHERE id = ?", to_text(target), id).execute(&self.pool).await?;
         Ok(())
-    }
-
-    /// Keeps a treatment under its hash.
-    pub async fn add_treatment(&self, treatment: &Treatment) -> Result<ContentHash, StoreError> {
-        let hash = treatment.hash();
-        sqlx::query!("INSERT IGNORE INTO treatments (hash, body) VALUES (?, ?)", hash.to_string(), to_text(treatment))
-            .execute(&self.pool)
-            .await?;
-        Ok(hash)
-    }
-
-    /// The treatment with this hash.
-    pub async fn treatment(&self, hash: ContentHash) -> Result<Treatment, StoreError> {
-        let row = sqlx::query!("SELECT body FROM treatments WHERE hash = ?", hash.to_string())
-            .fetch_optional(&self.pool)
-            .await?
-            .ok_or_else(|| missing("treatment", hash))?;
-        from_text("treatment", &row.body)
     }
 }

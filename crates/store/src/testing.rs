@@ -49,11 +49,10 @@ impl TestServer {
     pub async fn fresh_database(&self) -> String {
         use sqlx::{Connection, Executor, MySqlConnection};
         static COUNT: std::sync::atomic::AtomicU32 = std::sync::atomic::AtomicU32::new(0);
-        let name = format!("test_{}", COUNT.fetch_add(1, std::sync::atomic::Ordering::Relaxed));
+        let name = format!("dettaglio_test_{}", COUNT.fetch_add(1, std::sync::atomic::Ordering::Relaxed));
         let mut connection = MySqlConnection::connect(&self.url).await.expect("a connection");
         connection.execute(format!("CREATE DATABASE {name}").as_str()).await.expect("a new database");
-        let (server, _) = self.url.rsplit_once('/').expect("an address with a database");
-        format!("{server}/{name}")
+        crate::mariadb::with_database(&self.url, &name)
     }
 }
 

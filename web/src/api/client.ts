@@ -58,6 +58,7 @@ export type SuggestionFor = Schemas["SuggestionFor"];
 export type Surround = Schemas["Surround"];
 export type Target = Schemas["Target"];
 export type Ticket = Schemas["Ticket"];
+export type Trouble = Schemas["Trouble"];
 export type Treating = Schemas["Treating"];
 export type Unit = Schemas["Unit"];
 export type Approval = Schemas["Approval"];
@@ -77,6 +78,12 @@ interface Answer<T> {
   data?: T;
   error?: unknown;
   response: Response;
+}
+
+/** A key for a request that is to have its effect once, however often it is sent. */
+export function newKey(): string {
+  // randomUUID is there on encrypted pages alone.
+  return Array.from(crypto.getRandomValues(new Uint32Array(4)), (part) => part.toString(36)).join("-");
 }
 
 /** The data of an answer, or its problem thrown. */

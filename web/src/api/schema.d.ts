@@ -56,6 +56,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/devices/shop/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Has the orders of the shop that could not be taken tried again at once. */
+        post: operations["retry_shop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/enlargements/{id}": {
         parameters: {
             query?: never;
@@ -448,7 +465,10 @@ export interface paths {
         };
         /** An order with its originals, jobs and results. */
         get: operations["show_order"];
-        /** Says something else of an order. Pictures with settings of their own keep them. */
+        /**
+         * Says something else of an order. Pictures with settings of their own keep them. With If-Match and a version, nothing is changed
+         *     when somebody else was quicker.
+         */
         put: operations["change_order"];
         post?: never;
         delete?: never;
@@ -517,7 +537,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Queues all results of a batch that are not left out; none when one of them cannot be run. */
+        /**
+         * Queues all results of a batch that are not left out; none when one of them cannot be run. A request that comes again with the
+         *     same Idempotency-Key within a day queues nothing more.
+         */
         post: operations["run_batch"];
         delete?: never;
         options?: never;
@@ -776,7 +799,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Queues an enlargement; limits are checked now. */
+        /**
+         * Queues an enlargement; limits are checked now. A request that comes again with the same Idempotency-Key within a day queues
+         *     nothing more.
+         */
         post: operations["add_job"];
         delete?: never;
         options?: never;
@@ -1003,7 +1029,7 @@ export interface paths {
         /** Who is signed in. */
         get: operations["who"];
         put?: never;
-        /** Signs in: the answer carries a cookie. */
+        /** Signs in: the answer carries a cookie. A name may be tried five times at once from an address, then once every other second. */
         post: operations["sign_in"];
         /** Signs out. */
         delete: operations["sign_out"];
@@ -1608,6 +1634,8 @@ export interface components {
         DevicesView: components["schemas"]["Devices"] & {
             /** @description The folder for scans: what is put into its folder named like an order's number comes into that order. */
             inbox: string;
+            /** @description Orders of the shop that could not be taken, and why. */
+            troubles: components["schemas"]["Trouble"][];
         };
         /** @description Unsharp masking of luminance, with a guard against haloes and a mask for flat tone. */
         Edges: {
@@ -2294,6 +2322,8 @@ export interface components {
             id: number;
             /** @description What the shop that sent it calls it. */
             reference?: string | null;
+            /** @description Names what was said of it as it is now, for If-Match. */
+            version: string;
         };
         /** @description An imported picture. */
         OriginalView: {
@@ -2512,6 +2542,11 @@ export interface components {
             detail: string;
             /** @description Which part of the request is meant. */
             field?: string | null;
+            /**
+             * Format: int64
+             * @description After how many seconds another try is worth it, where that is known.
+             */
+            retry_after?: number | null;
             /**
              * Format: int32
              * @description HTTP status.
@@ -3228,6 +3263,28 @@ export interface components {
              */
             tile_difference: number;
         };
+        /** @description An order that could not be taken. */
+        Trouble: {
+            /**
+             * Format: int64
+             * @description In how many seconds it is tried again.
+             */
+            again_in_seconds: number;
+            /** @description Why it was not taken. */
+            reason: string;
+            /** @description What the shop calls it. */
+            reference: string;
+            /**
+             * Format: date-time
+             * @description Since when.
+             */
+            since: string;
+            /**
+             * Format: int32
+             * @description How often it was tried.
+             */
+            tries: number;
+        };
         /**
          * @description A unit of length on paper.
          * @enum {string}
@@ -3414,6 +3471,23 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["DevicesView"];
                 };
+            };
+        };
+    };
+    retry_shop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -3777,6 +3851,15 @@ export interface operations {
         requestBody?: never;
         responses: {
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
+            /** @description a part does not work */
+            503: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4192,7 +4275,9 @@ export interface operations {
     change_order: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "If-Match"?: string | null;
+            };
             path: {
                 id: number;
             };
@@ -4213,6 +4298,14 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            412: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -4331,7 +4424,9 @@ export interface operations {
     run_batch: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 id: number;
             };
@@ -4891,7 +4986,9 @@ export interface operations {
     add_job: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 id: number;
             };
@@ -5422,6 +5519,14 @@ export interface operations {
                 };
             };
             401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            413: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -15,6 +15,7 @@ import {
   type Wish,
   answered,
   api,
+  newKey,
   sentence,
   type Spot,
 } from "../api/client";
@@ -116,14 +117,18 @@ function BenchWith(props: BenchProps & { first: Wish }) {
   const forecast = useForecast(original.id, rested, fine && rested === wish);
   const blocked = plan.isError || answer === undefined || answer.problem != null;
 
+  // What is pressed again before the answer is there is the same order.
+  const key = useRef(newKey());
   const run = useMutation({
     mutationFn: () => {
       const body = { ...control.wish, pattern };
       // Ordered is ordered, even when the page is closed at once; a browser keeps no more than 64 KiB on its way for that.
       const keepalive = JSON.stringify(body).length < 60_000;
-      return answered(
-        api.POST("/api/v1/originals/{id}/jobs", { params: { path: { id: original.id } }, body, keepalive }),
-      );
+      const params = { path: { id: original.id }, header: { "Idempotency-Key": key.current } };
+      return answered(api.POST("/api/v1/originals/{id}/jobs", { params, body, keepalive }));
+    },
+    onSettled: () => {
+      key.current = newKey();
     },
     onSuccess: () => client.invalidateQueries({ queryKey: keys.order(original.order_id) }),
     onError: (error) => say(sentence(error)),

@@ -30,6 +30,7 @@ import {
   type Wish,
   answered,
   api,
+  newKey,
   sentence,
 } from "../api/client";
 import { keys } from "../api/queries";
@@ -75,6 +76,8 @@ export function BatchDialog(props: {
     changes,
   };
   const path = { id: props.order.id };
+  // One dialog orders one run, however often its button is pressed.
+  const [key] = useState(newKey);
   const plan = useQuery({
     queryKey: ["preflight", props.order.id, batch],
     queryFn: ({ signal }) =>
@@ -84,7 +87,10 @@ export function BatchDialog(props: {
     staleTime: 0,
   });
   const run = useMutation({
-    mutationFn: () => answered(api.POST("/api/v1/orders/{id}/jobs", { params: { path }, body: batch })),
+    mutationFn: () => {
+      const params = { path, header: { "Idempotency-Key": key } };
+      return answered(api.POST("/api/v1/orders/{id}/jobs", { params, body: batch }));
+    },
     onSuccess: (added) => {
       void client.invalidateQueries({ queryKey: keys.order(props.order.id) });
       void client.invalidateQueries({ queryKey: keys.runSheet });

@@ -1,6 +1,7 @@
 /** Opens an order, or says something else of one. */
 
 import {
+  Alert,
   Button,
   Dialog,
   DialogActions,
@@ -13,7 +14,7 @@ import {
 } from "@mui/material";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { type Order, type OrderDetails, answered, api, sentence } from "../api/client";
+import { type Order, type OrderDetails, Refusal, answered, api, sentence } from "../api/client";
 import { keys, useHouseTreatments } from "../api/queries";
 import { PrintField } from "./PrintField";
 
@@ -29,16 +30,32 @@ export function OrderDialog(props: { order?: Order; onClose: () => void; onDone:
   const body: OrderDetails = {
     title, client: customer, purpose, due_on, notes, print, house_treatment_id, least_ppi,
   }; // prettier-ignore
+  const [version, setVersion] = useState(props.order?.version);
   const save = useMutation({
-    mutationFn: () =>
-      props.order
-        ? answered(api.PUT("/api/v1/orders/{id}", { params: { path: { id: props.order.id } }, body }))
-        : answered(api.POST("/api/v1/orders", { body })),
+    mutationFn: () => {
+      if (!props.order) return answered(api.POST("/api/v1/orders", { body }));
+      const params = { path: { id: props.order.id }, header: { "If-Match": version } };
+      return answered(api.PUT("/api/v1/orders/{id}", { params, body }));
+    },
     onSuccess: async (order) => {
       await client.invalidateQueries({ queryKey: keys.orders });
       void client.invalidateQueries({ queryKey: keys.order(order.id) });
       void client.invalidateQueries({ queryKey: ["wish"] });
       props.onDone(order);
+    },
+  });
+  const overtaken = save.error instanceof Refusal && save.error.problem.code === "order.changed";
+  const theirs = useMutation({
+    mutationFn: async (take: boolean) => {
+      const id = props.order?.id ?? 0;
+      const { order } = await answered(api.GET("/api/v1/orders/{id}", { params: { path: { id } } }));
+      setVersion(order.version);
+      if (take) setDetails(order);
+      return take;
+    },
+    onSuccess: (taken) => {
+      save.reset();
+      if (!taken) save.mutate();
     },
   });
   return (
@@ -51,6 +68,23 @@ export function OrderDialog(props: { order?: Order; onClose: () => void; onDone:
       >
         <DialogTitle id="order-title">{props.order ? "About this order" : "New order"}</DialogTitle>
         <DialogContent>
+          {overtaken && (
+            <Alert
+              severity="warning"
+              action={
+                <>
+                  <Button color="inherit" size="small" onClick={() => theirs.mutate(true)}>
+                    Take theirs
+                  </Button>
+                  <Button color="inherit" size="small" onClick={() => theirs.mutate(false)}>
+                    Keep mine
+                  </Button>
+                </>
+              }
+            >
+              Somebody else has changed this order since you opened it.
+            </Alert>
+          )}
           <Stack direction="row" spacing={3} sx={{ pt: 1 }}>
             <Stack spacing={2} sx={{ width: 320 }}>
               <TextField
@@ -58,8 +92,8 @@ export function OrderDialog(props: { order?: Order; onClose: () => void; onDone:
                 value={title}
                 autoFocus
                 required
-                error={save.isError}
-                helperText={save.isError ? sentence(save.error) : undefined}
+                error={save.isError && !overtaken}
+                helperText={save.isError && !overtaken ? sentence(save.error) : undefined}
                 onChange={(e) => set({ title: e.target.value })}
               />
               <TextField label="Client" value={customer} onChange={(e) => set({ client: e.target.value })} />

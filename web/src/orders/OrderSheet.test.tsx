@@ -7,7 +7,7 @@ import { Refused, answer, asked } from "../testing/server";
 import { OrderSheet } from "./OrderSheet";
 
 beforeEach(() => {
-  answer("GET", "/devices", () => ({ inbox: "/inbox", shop: null, printer: "http://printer" }));
+  answer("GET", "/devices", () => ({ inbox: "/inbox", shop: null, printer: "http://printer", troubles: [] }));
   answer("GET", "/orders/*/printings", () => []);
   answer("GET", "/products", () => []);
   answer("GET", "/house-treatments", () => []);

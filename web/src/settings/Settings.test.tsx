@@ -17,7 +17,7 @@ beforeEach(() => {
   answer("GET", "/run-sheet", () => aSheet({ workers: [{ name: "worker 1", machine: "lab", job_id: 4 }] as never }));
   answer("GET", "/cache", () => TILES);
   answer("GET", "/removed", () => []);
-  answer("GET", "/devices", () => ({ inbox: "/srv/inbox", shop: null, printer: "http://127.0.0.1:9100" }));
+  answer("GET", "/devices", () => ({ inbox: "/srv/inbox", shop: null, printer: "http://127.0.0.1:9100", troubles: [] }));
 });
 
 const panel = async (name: string) => within(await screen.findByRole("region", { name }));
@@ -110,4 +110,21 @@ it("says what is connected, and how to connect what is not", async () => {
   expect(outside.getByText("/srv/inbox")).toBeVisible();
   expect(outside.getByText("none; the server takes --shop ADDRESS")).toBeVisible();
   expect(outside.getByText("http://127.0.0.1:9100")).toBeVisible();
+});
+
+it("tells of a shop's orders that could not be taken, and has them tried again", async () => {
+  let asked = 0;
+  const reason = "blanket.png: 404 Not Found";
+  const trouble = { reference: "SN-2041", reason, tries: 3, since: "2026-05-04T06:12:00Z", again_in_seconds: 48 };
+  answer("GET", "/devices", () => ({ inbox: "/srv/inbox", shop: "http://shop", printer: null, troubles: [trouble] }));
+  answer("POST", "/devices/shop/retry", () => {
+    asked += 1;
+    return null;
+  });
+  const { user } = show(<Settings models={[]} />);
+  const outside = await panel("Outside");
+  expect(outside.getByText(/1 order of the shop could not be taken/)).toBeVisible();
+  expect(outside.getByText(/SN-2041: blanket\.png: 404 Not Found; tried 3 times, again in 48/)).toBeVisible();
+  await user.click(outside.getByRole("button", { name: "Try again" }));
+  await waitFor(() => expect(asked).toBe(1));
 });

@@ -4,9 +4,9 @@ import CloseIcon from "@mui/icons-material/Close";
 import { Alert, Box, Button, IconButton, LinearProgress, Stack, TextField, Typography } from "@mui/material";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { type Model, type Ticket, answered, api, sentence } from "../api/client";
+import { type Model, type Ticket, type Trouble, answered, api, sentence } from "../api/client";
 import { keys, useProducts, useRunSheet } from "../api/queries";
-import { bytes, counted, decimal } from "../app/format";
+import { bytes, counted, decimal, duration } from "../app/format";
 import { PrintField } from "../orders/PrintField";
 import { ticketText } from "../orders/words";
 import { Panel } from "./Panel";
@@ -200,10 +200,19 @@ function Kept() {
   );
 }
 
+const DEVICES = ["devices"];
+
+/** How often it is asked whether a shop's order could be taken by now, in milliseconds. */
+const LOOK_AGAIN = 10_000;
+
 function Outside() {
-  const devices = useQuery({ queryKey: ["devices"], queryFn: () => answered(api.GET("/api/v1/devices")) });
+  const devices = useQuery({
+    queryKey: DEVICES,
+    queryFn: () => answered(api.GET("/api/v1/devices")),
+    refetchInterval: (query) => (query.state.data?.troubles.length ? LOOK_AGAIN : false),
+  });
   if (!devices.data) return null;
-  const { inbox, shop, printer } = devices.data;
+  const { inbox, shop, printer, troubles } = devices.data;
   return (
     <Panel title="Outside" about="What this installation takes files and orders from, and sends results to.">
       <Box
@@ -230,6 +239,38 @@ function Outside() {
         <dt>Printer</dt>
         <dd>{printer ?? "none; the server takes --printer ADDRESS"}</dd>
       </Box>
+      {troubles.length > 0 && <ShopTroubles troubles={troubles} />}
     </Panel>
+  );
+}
+
+/** Orders of the shop that could not be taken. */
+function ShopTroubles({ troubles }: { troubles: Trouble[] }) {
+  const client = useQueryClient();
+  const retry = useMutation({
+    mutationFn: () => answered(api.POST("/api/v1/devices/shop/retry")),
+    // The shop is asked every few seconds: the answer is there a little later.
+    onSettled: () => setTimeout(() => client.invalidateQueries({ queryKey: DEVICES }), LOOK_AGAIN / 2),
+  });
+  return (
+    <Alert
+      severity="warning"
+      action={
+        <Button color="inherit" size="small" disabled={retry.isPending} onClick={() => retry.mutate()}>
+          Try again
+        </Button>
+      }
+    >
+      {counted(troubles.length, "order")} of the shop could not be taken:
+      <Box component="ul" sx={{ m: 0, pl: 2 }}>
+        {troubles.map((t) => (
+          <li key={t.reference}>
+            {t.reference}: {t.reason}; tried {t.tries === 1 ? "once" : `${t.tries} times`}, again in{" "}
+            {duration(t.again_in_seconds)}
+          </li>
+        ))}
+      </Box>
+      {retry.isError && sentence(retry.error)}
+    </Alert>
   );
 }

@@ -75,7 +75,7 @@ describe("the settings", () => {
     answer("GET", "/run-sheet", () => aSheet());
     answer("GET", "/products", () => []);
     answer("GET", "/cache", () => ({ bytes: 5e8, limit: 2e9, free: 9e10 }));
-    answer("GET", "/devices", () => ({ inbox: "/lab/inbox", shop: null, printer: null }));
+    answer("GET", "/devices", () => ({ inbox: "/lab/inbox", shop: null, printer: null, troubles: [] }));
   });
 
   it("tell the speed of every model that is offered, by what it does", async () => {

@@ -62,11 +62,17 @@ impl Metadata {
             set(Tag::PixelXDimension, Value::Long(vec![size.width])),
             set(Tag::PixelYDimension, Value::Long(vec![size.height])),
         ];
-        let mut writer = exif::experimental::Writer::new();
-        self.fields.iter().chain(&own).for_each(|field| writer.push_field(field));
-        let mut out = Cursor::new(Vec::new());
-        writer.write(&mut out, true).ok()?;
-        Some(out.into_inner())
+        block(self.fields.iter().chain(&own))
+    }
+
+    /// The EXIF fields as a block, from which [`fields_of_block`](Self::fields_of_block) has them again.
+    pub(super) fn block_of_fields(&self) -> Option<Vec<u8>> {
+        if self.fields.is_empty() { None } else { block(&self.fields) }
+    }
+
+    /// The EXIF fields of a block.
+    pub(super) fn fields_of_block(bytes: Vec<u8>) -> Vec<Field> {
+        exif::Reader::new().read_raw(bytes).map(|exif| Self::kept_fields(&exif)).unwrap_or_default()
     }
 
     /// The XMP packet for a format, saying that the picture stands upright and what the format has no other place for.
@@ -78,6 +84,14 @@ impl Metadata {
             None => packet,
         }
     }
+}
+
+fn block<'a>(fields: impl IntoIterator<Item = &'a Field>) -> Option<Vec<u8>> {
+    let mut writer = exif::experimental::Writer::new();
+    fields.into_iter().for_each(|field| writer.push_field(field));
+    let mut out = Cursor::new(Vec::new());
+    writer.write(&mut out, true).ok()?;
+    Some(out.into_inner())
 }
 
 /// Whether a value can be written again: a file may claim fields without values, or absurdly long ones.

@@ -1,5 +1,7 @@
 //! Files in and out: a whole original is read, a result is written row band by row band.
 
+mod container;
+mod decoders;
 mod history;
 mod iptc;
 mod jpeg_end;
@@ -13,8 +15,11 @@ mod xmp;
 use std::fmt;
 use std::str::FromStr;
 
-use serde::{Deserialize, Serialize};
+use serde::de::Error as _;
+use serde::{Deserialize, Deserializer, Serialize};
 
+pub use decoders::Decoders;
+pub(crate) use decoders::{DECODE_COMMAND, serve as decode};
 pub use history::History;
 pub(crate) use jpeg_segments::ZIGZAG;
 pub use metadata::Metadata;
@@ -120,7 +125,7 @@ pub struct OutputSettings {
     #[cfg_attr(feature = "schema", schema(value_type = u8))]
     pub depth: Depth,
     /// JPEG quality, 1 to 100. Other formats lose nothing and ignore it.
-    #[serde(default = "OutputSettings::default_quality")]
+    #[serde(default = "OutputSettings::default_quality", deserialize_with = "quality")]
     pub quality: u8,
     /// How finely a JPEG holds colour.
     #[serde(default)]
@@ -132,8 +137,27 @@ pub struct OutputSettings {
     #[serde(default)]
     pub profile: OutputProfile,
     /// The resolution to be stated in the file, pixels per inch; nothing is stated when absent.
-    #[serde(default)]
+    #[serde(default, deserialize_with = "resolution")]
     pub ppi: Option<f64>,
+}
+
+/// The highest resolution that is stated in a file, in pixels per inch: beyond any printer's.
+const HIGHEST_PPI: f64 = 100_000.0;
+
+fn quality<'de, D: Deserializer<'de>>(from: D) -> Result<u8, D::Error> {
+    match u8::deserialize(from)? {
+        quality @ 1..=100 => Ok(quality),
+        other => Err(D::Error::custom(format_args!("a JPEG's quality is 1 to 100, not {other}"))),
+    }
+}
+
+fn resolution<'de, D: Deserializer<'de>>(from: D) -> Result<Option<f64>, D::Error> {
+    match Option::<f64>::deserialize(from)? {
+        Some(ppi) if !(ppi > 0.0 && ppi <= HIGHEST_PPI) => {
+            Err(D::Error::custom(format_args!("a resolution is above 0 and at most {HIGHEST_PPI} ppi, not {ppi}")))
+        }
+        ppi => Ok(ppi),
+    }
 }
 
 impl OutputSettings {
@@ -213,6 +237,11 @@ pub enum CodecError {
     /// The file's content contradicts itself.
     #[error("the file is damaged: {0}")]
     Damaged(String),
+    /// The file brought down, or held up, the process that decoded it.
+    #[error(
+        "the file brings down what is to read it ({0}): it is damaged, or made to do so; export the picture anew from where it came"
+    )]
+    Harmful(String),
     /// The picture uses a variant that is not read.
     #[error("this kind of file is not read: {0}")]
     Unsupported(String),

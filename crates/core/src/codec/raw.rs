@@ -3,25 +3,25 @@
 //! Formats, demosaicing and the colours of cameras are the crate `rawler`'s. The developing is neutral: the camera's own white
 //! balance and nothing else, no tone curve and no sharpening, so that what is measured and enlarged is what the sensor saw.
 
+use std::io::{Read, Seek};
 use std::panic::{AssertUnwindSafe, catch_unwind};
-use std::path::Path;
+use std::sync::Arc;
 
 use image::metadata::Orientation;
 use image::{DynamicImage, ImageBuffer};
 use rawler::RawlerError;
 use rawler::decoders::RawDecodeParams;
-use rawler::formats::tiff::GenericTiffReader;
-use rawler::formats::tiff::reader::TiffReader;
 use rawler::imgop::develop::{Intermediate, RawDevelop};
 use rawler::rawsource::RawSource;
-use rawler::tags::{DngTag, TiffCommonTag};
 
 use super::CodecError;
+use super::container::TiffFacts;
+use super::read::Announce;
 use crate::limits::Limits;
 use crate::picture::Size;
 
-/// Values of a TIFF's PhotometricInterpretation that say raw: one colour a pixel, or linear (DNG specification 1.7, chapter 4).
-const RAW_PHOTOMETRIC: [u32; 2] = [32_803, 34_892];
+/// Memory that developing takes a pixel: the mosaic in two depths, three colours as numbers twice over, and the result.
+const BYTES_OF_PIXEL: u64 = 48;
 
 /// A file that holds what a sensor saw.
 pub(super) struct RawFile {
@@ -45,24 +45,37 @@ pub(super) struct Developed {
 }
 
 impl RawFile {
-    /// The file, if it is one of a kind that is known; `is_tiff` where it begins as a TIFF, which most of them do.
-    pub fn open(path: &Path, is_tiff: bool) -> Result<Option<Self>, CodecError> {
-        let source = RawSource::new(path)?;
-        // The parsers may trip over bytes that are no such file at all.
-        let format = catch_unwind(AssertUnwindSafe(|| match is_tiff {
-            true => raw_tiff(&source),
-            false => rawler::get_decoder(&source).is_ok().then_some("Camera raw"),
-        }));
-        Ok(format.ok().flatten().map(|format| Self { source, format }))
+    /// The file, if it is one of a kind that is known; `directories` is what those of a TIFF tell, which most of them are.
+    ///
+    /// A TIFF with a finished picture is none, whatever camera it came from.
+    pub fn open(file: &mut (impl Read + Seek), directories: Option<TiffFacts>) -> Result<Option<Self>, CodecError> {
+        if directories.is_some_and(|told| !told.holds_raw) && !marked_at_eight(file)? {
+            return Ok(None);
+        }
+        file.rewind()?;
+        let mut bytes = Vec::new();
+        file.read_to_end(&mut bytes)?;
+        let source = RawSource::new_from_shared_vec(Arc::new(bytes));
+        let format = match directories {
+            Some(told) if told.is_dng => Some("DNG"),
+            Some(_) => Some("Camera raw"),
+            // The parsers may trip over bytes that are no such file at all.
+            None => catch_unwind(AssertUnwindSafe(|| rawler::get_decoder(&source).is_ok().then_some("Camera raw")))
+                .ok()
+                .flatten(),
+        };
+        Ok(format.map(|format| Self { source, format }))
     }
 
-    /// Decodes and develops it; limits are checked before any pixel is decoded.
-    pub fn develop(&self, limits: &Limits) -> Result<Developed, CodecError> {
+    /// Decodes and develops it; limits are checked, and its size `announced`, before any pixel is decoded.
+    pub fn develop(&self, limits: &Limits, announced: &mut Announce) -> Result<Developed, CodecError> {
         let decoder = rawler::get_decoder(&self.source).map_err(refusal)?;
         let which = RawDecodeParams::default();
-        let announced = decoder.raw_image(&self.source, &which, true).map_err(refusal)?;
+        let head = decoder.raw_image(&self.source, &which, true).map_err(refusal)?;
         let side = |px: usize| u32::try_from(px).unwrap_or(u32::MAX);
-        limits.check_input(Size::new(side(announced.width), side(announced.height)))?;
+        let size = Size::new(side(head.width), side(head.height));
+        limits.check_input(size)?;
+        announced(size, size.area() * BYTES_OF_PIXEL)?;
         let raw = decoder.raw_image(&self.source, &which, false).map_err(refusal)?;
         let picture = sixteen_bits(RawDevelop::default().develop_intermediate(&raw).map_err(refusal)?)?;
         let told = decoder.raw_metadata(&self.source, &which).ok();
@@ -81,23 +94,11 @@ impl RawFile {
     }
 }
 
-/// What kind of raw a TIFF is; nothing for one that holds a finished picture, whatever camera it came from.
-fn raw_tiff(source: &RawSource) -> Option<&'static str> {
-    const AT_EIGHT: &[u8] = b"CR";
-    if source.buf().get(8..10) == Some(AT_EIGHT) {
-        return Some("Camera raw");
-    }
-    let tiff = GenericTiffReader::new(&mut source.reader(), 0, 0, None, &[]).ok()?;
-    let holds_raw = tiff.find_ifds_with_tag(TiffCommonTag::PhotometricInt).iter().any(|directory| {
-        directory
-            .get_entry(TiffCommonTag::PhotometricInt)
-            .is_some_and(|entry| entry.count() > 0 && RAW_PHOTOMETRIC.contains(&entry.force_u32(0)))
-    });
-    match holds_raw {
-        true if tiff.has_entry(DngTag::DNGVersion) => Some("DNG"),
-        true => Some("Camera raw"),
-        false => None,
-    }
+/// Whether it is a raw file that says so at its ninth byte and describes its pixels in no directory.
+fn marked_at_eight(file: &mut (impl Read + Seek)) -> std::io::Result<bool> {
+    let mut head = [0; 10];
+    file.rewind()?;
+    Ok(file.read_exact(&mut head).is_ok() && head[8..] == *b"CR")
 }
 
 fn sixteen_bits(developed: Intermediate) -> Result<DynamicImage, CodecError> {

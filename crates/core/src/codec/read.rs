@@ -11,7 +11,7 @@ use image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
 use serde::{Deserialize, Serialize};
 
 use super::raw::{Developed, RawFile};
-use super::{CodecError, Metadata, iptc, jpeg_end, jpeg_segments, png_bytes, xmp};
+use super::{CodecError, Metadata, container, iptc, jpeg_end, jpeg_segments, png_bytes, xmp};
 use crate::colour::ColourProfile;
 use crate::enlarge::{self, Kernel};
 use crate::hash::ContentHash;
@@ -67,21 +67,42 @@ pub struct Decoded {
 ///
 /// The whole picture is decoded, turned upright and laid on white where it is transparent. The file is
 /// opened read-only. Whatever the file holds, the answer is a picture or an error, never a panic.
+///
+/// A decoder may still take more memory than there is, or never end: a file of a stranger's is read in a process of its own, by
+/// [`Decoders`](super::Decoders).
 pub fn read(path: &Path, hash: ContentHash, limits: &Limits) -> Result<Decoded, CodecError> {
+    read_opened(File::open(path)?, hash, limits, &mut |_, _| Ok(()))
+}
+
+/// Is told a picture's size, and how many bytes of memory reading it takes, before any pixel is decoded; may refuse.
+pub(super) type Announce<'a> = dyn FnMut(Size, u64) -> Result<(), CodecError> + 'a;
+
+/// Bytes a pixel that reading takes besides what the decoder hands over: coefficients of a JPEG, the copy without transparency,
+/// what is received of it by a parent process.
+const BESIDE_PIXELS: u64 = 18;
+
+/// As [`read`], a file that is open already; `announced` is told the picture's size before any pixel is decoded, and may refuse.
+pub(super) fn read_opened(
+    file: File,
+    hash: ContentHash,
+    limits: &Limits,
+    announced: &mut Announce,
+) -> Result<Decoded, CodecError> {
     // The decoders are safe code, but an unforeseen file may still trip an assertion in one of them.
-    catch_unwind(AssertUnwindSafe(|| read_inner(path, hash, limits)))
+    catch_unwind(AssertUnwindSafe(|| read_inner(file, hash, limits, announced)))
         .unwrap_or_else(|_| Err(CodecError::Damaged("the decoder gave up on it".to_owned())))
 }
 
-fn read_inner(path: &Path, hash: ContentHash, limits: &Limits) -> Result<Decoded, CodecError> {
-    let mut file = BufReader::with_capacity(1 << 16, File::open(path)?);
+fn read_inner(file: File, hash: ContentHash, limits: &Limits, announced: &mut Announce) -> Result<Decoded, CodecError> {
+    let mut file = BufReader::with_capacity(1 << 16, file);
     let bytes = file.get_ref().metadata()?.len();
     limits.check_file(bytes)?;
     let format = ImageReader::new(&mut file).with_guessed_format()?.format();
+    let directories = container::check(&mut file, bytes)?;
     if matches!(format, None | Some(ImageFormat::Tiff))
-        && let Some(raw) = RawFile::open(path, format.is_some())?
+        && let Some(raw) = RawFile::open(&mut file, directories.filter(|_| format.is_some()))?
     {
-        return developed(&raw, &mut file, bytes, hash, limits);
+        return developed(&raw, &mut file, bytes, hash, limits, announced);
     }
     let format = format.ok_or(CodecError::NotAPicture)?;
     if format == ImageFormat::Jpeg {
@@ -114,7 +135,9 @@ fn read_inner(path: &Path, hash: ContentHash, limits: &Limits) -> Result<Decoded
     if width == 0 || height == 0 {
         return Err(CodecError::Damaged("it has no pixels".to_owned()));
     }
-    limits.check_input(Size::new(width, height))?;
+    let size = Size::new(width, height);
+    limits.check_input(size)?;
+    announced(size, decoder.total_bytes() + size.area() * BESIDE_PIXELS)?;
     let mut memory = image::Limits::no_limits();
     memory.max_alloc = Some(limits.input_pixels * 16);
     decoder.set_limits(memory).map_err(refusal)?;
@@ -151,8 +174,9 @@ fn developed(
     bytes: u64,
     hash: ContentHash,
     limits: &Limits,
+    announced: &mut Announce,
 ) -> Result<Decoded, CodecError> {
-    let Developed { mut picture, orientation, camera: known_camera, iso, taken } = raw.develop(limits)?;
+    let Developed { mut picture, orientation, camera: known_camera, iso, taken } = raw.develop(limits, announced)?;
     picture.apply_orientation(orientation);
     let (size, channels, samples) = flatten(picture);
     file.rewind()?;
@@ -251,6 +275,9 @@ const INKS: &str = "it holds printing inks (CMYK), whose colours depend on the p
 /// The most that a tag may hold; an absurd claim is not followed.
 const TAG_BYTES: usize = 16 << 20;
 
+/// The most characters of a fact: a camera's name is short, and a field may hold megabytes.
+const LONGEST_TEXT: usize = 200;
+
 /// The bytes of a TIFF's tag, when it holds bytes.
 fn tiff_bytes(file: &mut (impl std::io::Read + Seek), tag: u16) -> Option<Vec<u8>> {
     file.rewind().ok()?;
@@ -292,7 +319,7 @@ fn text(exif: &exif::Exif, tag: exif::Tag) -> Option<String> {
     let exif::Value::Ascii(lines) = &field.value else {
         return None;
     };
-    let text = String::from_utf8_lossy(lines.first()?).trim().to_owned();
+    let text = String::from_utf8_lossy(lines.first()?).trim().chars().take(LONGEST_TEXT).collect::<String>();
     (!text.is_empty()).then_some(text)
 }
 
@@ -305,6 +332,8 @@ fn refusal(error: ImageError) -> CodecError {
         },
         ImageError::Unsupported(what) => CodecError::Unsupported(what.to_string()),
         ImageError::IoError(e) if e.kind() == std::io::ErrorKind::UnexpectedEof => CodecError::Truncated,
+        // What the disk does not say, the decoder does: of data that cannot be unpacked.
+        ImageError::IoError(e) if e.raw_os_error().is_none() => CodecError::Damaged(e.to_string()),
         ImageError::IoError(e) => CodecError::Io(e),
         other if ends_early(&other) => CodecError::Truncated,
         other => CodecError::Damaged(other.to_string()),

@@ -11,13 +11,13 @@ use ort::session::builder::GraphOptimizationLevel;
 use ort::value::TensorRef;
 
 use super::grain::grain;
-use super::own::{Foreign, OnnxRaw};
+use super::own::{Foreign, OnnxRaw, Raw, RawApart};
 use super::{Card, Kind, LevelKind, ModelError};
 use crate::hash::ContentHash;
 use crate::picture::{Planes, Size, fill_up};
 
 /// Names the runtime's shared library, for another build of it (one for a GPU, say).
-pub const LIBRARY_VARIABLE: &str = "DETTAGLIO_ONNXRUNTIME";
+pub const LIBRARY_VARIABLE: &str = crate::apart::LIBRARY_VARIABLE;
 
 /// Where `start` and `check` put the library, relative to the project's folder.
 const LIBRARY_IN_PROJECT: &str = "vendor/onnxruntime/libonnxruntime.so";
@@ -86,6 +86,9 @@ pub struct Engine {
 /// How many threads a network is computed with; 0 for as many as the machine has.
 static THREADS: AtomicUsize = AtomicUsize::new(0);
 
+/// The program in whose processes persons' own models are run.
+static HELPER: OnceLock<PathBuf> = OnceLock::new();
+
 impl Engine {
     /// Loads the runtime, from the file that [`LIBRARY_VARIABLE`] names or from the project's folder.
     ///
@@ -116,6 +119,12 @@ impl Engine {
         let _ = rayon::ThreadPoolBuilder::new().num_threads(count).build_global();
     }
 
+    /// Has persons' own models run in processes of `program`, which calls [`helper_main`](crate::helper_main) first of all, and
+    /// not in this one: to be said before any is opened.
+    pub fn run_own_models_in(program: &Path) {
+        let _ = HELPER.set(program.to_owned());
+    }
+
     /// The file that was loaded.
     pub fn library(&self) -> &Path {
         &self.library
@@ -129,14 +138,19 @@ impl Engine {
             return Err(ModelError::Altered { file: file.to_owned() });
         }
         let failed = |why: String| ModelError::Run { id: card.id.clone(), why };
-        let session = self.session(&bytes).map_err(failed)?;
         if let Some(trial) = &card.trial {
             // Ten times what the trial took for the largest block, and a minute: a machine may be busy.
-            let seconds = 60.0 + 10.0 * LARGEST_BLOCK / trial.pixels_per_second.max(1.0);
-            let raw = OnnxRaw::new(session, trial.element, Duration::from_secs_f64(seconds))
-                .map_err(|e| failed(e.to_string()))?;
-            return Ok(Arc::new(Foreign::new(card, trial.clone(), Box::new(raw))));
+            let limit = Duration::from_secs_f64(60.0 + 10.0 * LARGEST_BLOCK / trial.pixels_per_second.max(1.0));
+            let raw: Box<dyn Raw + Send + Sync> = match HELPER.get() {
+                Some(program) => Box::new(RawApart::new(program, file, trial.element, limit)),
+                None => {
+                    let session = self.session(&bytes).map_err(failed)?;
+                    Box::new(OnnxRaw::new(session, trial.element, limit).map_err(|e| failed(e.to_string()))?)
+                }
+            };
+            return Ok(Arc::new(Foreign::new(card, trial.clone(), raw)));
         }
+        let session = self.session(&bytes).map_err(failed)?;
         let session = Mutex::new(session);
         let Card { factor, halo, multiple, level, grain, .. } = *card;
         Ok(Arc::new(OnnxNetwork {
@@ -151,7 +165,12 @@ impl Engine {
     }
 
     /// A session for the bytes of an ONNX file, with this process's threads.
+    ///
+    /// A model that keeps weights in other files is refused: the runtime would read whatever file it names.
     pub fn session(&self, bytes: &[u8]) -> Result<Session, String> {
+        if names_other_files(bytes) {
+            return Err("it names external data".to_owned());
+        }
         let threads = match THREADS.load(Ordering::Relaxed) {
             0 => std::thread::available_parallelism().map_or(1, usize::from),
             some => some,
@@ -169,6 +188,12 @@ impl Engine {
             .commit_from_memory(bytes)
             .map_err(|e| text(&e))
     }
+}
+
+/// Whether a model's file says of some weights where else they lie: an entry "location" of a list of keys and values (onnx.proto,
+/// TensorProto.external_data: StringStringEntryProto.key is field 1, a text of 8 bytes).
+fn names_other_files(bytes: &[u8]) -> bool {
+    memchr::memmem::find(bytes, b"\x0a\x08location\x12").is_some()
 }
 
 /// The library named by the variable, or the one in the nearest project folder above the program or the working folder.

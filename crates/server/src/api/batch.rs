@@ -1,16 +1,21 @@
 //! Many pictures at once: changed together, looked over before the run, and queued.
 
 use std::collections::{HashMap, HashSet};
+use std::sync::Arc;
 
 use axum::Json;
 use axum::extract::State;
-use axum::http::StatusCode;
+use axum::http::{HeaderMap, StatusCode};
 use dettaglio_core::codec::OutputSettings;
 use dettaglio_core::enlarge::Kernel;
 use dettaglio_core::face::Faces;
-use dettaglio_core::limits::worst_bytes;
+use dettaglio_core::forecast::Rates;
+use dettaglio_core::limits::{Limits, worst_bytes};
+use dettaglio_core::model::Shelf;
+use dettaglio_core::naming::Unlike;
 use dettaglio_core::picture::Size;
 use dettaglio_core::preflight::{Finding, Fix, Planned, Weight};
+use dettaglio_core::reading::Reading;
 use dettaglio_core::recipe::{Choice, Steps, Ticket, Worked};
 use dettaglio_core::size::Target;
 use dettaglio_core::treatment::TreatmentError;
@@ -27,6 +32,7 @@ use super::reading::reading_of;
 use super::{Address, Body};
 use crate::app::App;
 use crate::problem::Problem;
+use crate::studio::blocking;
 
 /// The most results of one batch.
 const MOST: usize = 10_000;
@@ -158,15 +164,23 @@ pub async fn preflight(
     Ok(Json(look_over(&app, id, &batch).await?.plan))
 }
 
-/// Queues all results of a batch that are not left out; none when one of them cannot be run.
-#[utoipa::path(post, path = "/orders/{id}/jobs", tag = "batch", params(("id" = u64, Path)), request_body = Batch,
+/// Queues all results of a batch that are not left out; none when one of them cannot be run. A request that comes again with the
+/// same Idempotency-Key within a day queues nothing more.
+#[utoipa::path(post, path = "/orders/{id}/jobs", tag = "batch",
+    params(("id" = u64, Path), ("Idempotency-Key" = Option<String>, Header)), request_body = Batch,
     responses((status = CREATED, body = Vec<u64>), (status = 422, body = Problem)))]
 pub async fn run_batch(
     State(app): State<App>,
     Address(id): Address<u64>,
+    headers: HeaderMap,
     Body(batch): Body<Batch>,
 ) -> Result<(StatusCode, Json<Vec<u64>>), Problem> {
-    let LookedOver { plan, ready } = look_over(&app, id, &batch).await?;
+    let added = app.once.answer(&headers, &format!("batch of {id}"), queue(&app, id, &batch)).await?;
+    Ok((StatusCode::CREATED, Json(added)))
+}
+
+async fn queue(app: &App, id: u64, batch: &Batch) -> Result<Vec<u64>, Problem> {
+    let LookedOver { plan, ready } = look_over(app, id, batch).await?;
     let stop = plan.items.iter().filter(|item| !item.skipped).find_map(|item| {
         let stop = item.findings.first().filter(|finding| finding.weight == Weight::Stop)?;
         Some(format!("{}: {}", item.name, stop.text))
@@ -179,11 +193,11 @@ pub async fn run_batch(
     }
     let mut jobs: Vec<NewJob> = Vec::with_capacity(ready.len());
     for Ready { original, worked, settings, file_name } in ready {
-        jobs.push(new_job(&app, original, &worked, settings, file_name).await?);
+        jobs.push(new_job(app, original, &worked, settings, file_name).await?);
     }
     let added = app.store.add_jobs(&jobs).await?;
     app.queued.notify_waiters();
-    Ok((StatusCode::CREATED, Json(added)))
+    Ok(added)
 }
 
 struct LookedOver {
@@ -198,101 +212,149 @@ struct Ready {
     file_name: String,
 }
 
+/// Works out a batch: what is known of the pictures is fetched first, then the rest is computed on a thread that may block.
 async fn look_over(app: &App, order: u64, batch: &Batch) -> Result<LookedOver, Problem> {
+    let _turn = app.looking_over.acquire().await.map_err(Problem::internal)?;
     let details = app.store.order(order).await?.details;
     let rows = chosen(app, order, batch.originals.as_deref()).await?;
+    let results = rows.len().saturating_mul(batch.prints.len().max(1)).saturating_mul(batch.outputs.len().max(1));
+    if results > MOST {
+        let detail = format!("a batch makes at most {MOST} results: choose fewer pictures, sizes or formats");
+        return Err(Problem::refused("batch.too-many", detail));
+    }
     let treating = Resolved::of(app, &batch.treating).await?;
-    let changes: HashMap<&str, &Change> = batch.changes.iter().map(|change| (change.key.as_str(), change)).collect();
-    let free = app.files.free_bytes();
-    let shelf = app.studio.renderer().shelf();
-    let rates = app.studio.rates();
-    let mut plan =
-        BatchPlan { items: Vec::new(), runs: 0, stopped: 0, seconds: Some(0.0), bytes_at_most: 0, bytes_free: free };
-    let (mut ready, mut names) = (Vec::new(), HashSet::new());
+    let mut pictures = Vec::with_capacity(rows.len());
     for mut row in rows {
         row.faces = Some(faces_of(app, &row).await?);
         let reading = reading_of(app, &row).await?;
-        let mut own = treating.wish(app, &row).await?;
-        FacesChoice::set(batch.faces, &mut own);
-        for (p, print) in each(&batch.prints).into_iter().enumerate() {
-            for (o, output) in each(&batch.outputs).into_iter().enumerate() {
-                if plan.items.len() >= MOST {
-                    let detail =
-                        format!("a batch makes at most {MOST} results: choose fewer pictures, sizes or formats");
-                    return Err(Problem::refused("batch.too-many", detail));
-                }
-                let key = format!("{}-{p}-{o}", row.id);
-                let mut wish = own.clone();
-                if let Some(Ticket { target, surround }) = print {
-                    (wish.target, wish.recipe.surround) = (target, surround);
-                }
-                wish.output = output.unwrap_or(wish.output);
-                let change = changes.get(key.as_str());
-                if let Some(fix) = change.and_then(|change| change.fix) {
-                    mend(&mut wish, fix);
-                }
-                let skipped = change.is_some_and(|change| change.skip);
-                let settings = wish.settings();
-                let mut item = BatchItem {
-                    key,
-                    original_id: row.id,
-                    name: row.name.clone(),
-                    file_name: String::new(),
-                    sheet: None,
-                    description: String::new(),
-                    seconds: None,
-                    findings: Vec::new(),
-                    skipped,
-                };
-                match wish.worked_out(&shelf, &row) {
-                    Ok(worked) => {
-                        let planned = Planned {
-                            target: wish.target,
-                            worked: &worked,
-                            settings,
-                            reading: &reading,
-                            distance_m: wish.distance_m,
-                            least_ppi: details.least_ppi,
-                        };
-                        item.findings = planned.findings(app.studio.limits(), free);
-                        let sheet = worked.treatment.sheet();
-                        let name = result_name(batch.pattern.as_deref(), &row.name, &worked.treatment, &settings)?;
-                        item.file_name = unlike(name, &mut names);
-                        item.sheet = Some(sheet);
-                        item.description = worked.treatment.describe(&shelf);
-                        item.seconds = rates.seconds(worked.kept, &worked.treatment);
-                        if !skipped {
-                            plan.bytes_at_most += worst_bytes(sheet, settings.format, settings.depth);
-                            plan.seconds = plan.seconds.zip(item.seconds).map(|(sum, one)| sum + one);
-                            let file_name = item.file_name.clone();
-                            ready.push(Ready { original: row.id, worked, settings, file_name });
-                        }
+        let mut wish = treating.wish(app, &row).await?;
+        FacesChoice::set(batch.faces, &mut wish);
+        pictures.push(Picture { row, reading, wish });
+    }
+    let known = Known {
+        shelf: app.studio.renderer().shelf(),
+        rates: app.studio.rates(),
+        limits: *app.studio.limits(),
+        free: app.files.free_bytes(),
+        least_ppi: details.least_ppi,
+    };
+    let batch = batch.clone();
+    blocking(move || known.look_over(&pictures, &batch)).await?
+}
+
+/// A picture of a batch, with all that is known of it.
+struct Picture {
+    row: OriginalRow,
+    reading: Reading,
+    wish: Wish,
+}
+
+/// What is the same for all pictures of a batch.
+struct Known {
+    shelf: Arc<Shelf>,
+    rates: Rates,
+    limits: Limits,
+    /// Bytes that the disk has.
+    free: Option<u64>,
+    least_ppi: Option<f64>,
+}
+
+impl Known {
+    fn look_over(&self, pictures: &[Picture], batch: &Batch) -> Result<LookedOver, Problem> {
+        let changes: HashMap<&str, &Change> =
+            batch.changes.iter().map(|change| (change.key.as_str(), change)).collect();
+        let (free, seconds) = (self.free, Some(0.0));
+        let mut plan =
+            BatchPlan { items: Vec::new(), runs: 0, stopped: 0, seconds, bytes_at_most: 0, bytes_free: free };
+        let (mut ready, mut names) = (Vec::new(), Unlike::default());
+        for picture in pictures {
+            for (p, print) in each(&batch.prints).into_iter().enumerate() {
+                for (o, output) in each(&batch.outputs).into_iter().enumerate() {
+                    let key = format!("{}-{p}-{o}", picture.row.id);
+                    let change = changes.get(key.as_str()).copied();
+                    let mut wish = picture.wish.clone();
+                    if let Some(Ticket { target, surround }) = print {
+                        (wish.target, wish.recipe.surround) = (target, surround);
                     }
-                    Err(error) => {
-                        let text = Problem::from(error).detail;
-                        item.findings = vec![Finding { weight: Weight::Stop, text, fix: None }];
+                    wish.output = output.unwrap_or(wish.output);
+                    if let Some(fix) = change.and_then(|change| change.fix) {
+                        mend(&mut wish, fix);
                     }
+                    let skipped = change.is_some_and(|change| change.skip);
+                    let (item, one) = self.item(picture, &wish, key, skipped, batch.pattern.as_deref(), &mut names)?;
+                    if let Some(one) = one.filter(|_| !skipped) {
+                        let sheet = one.worked.treatment.sheet();
+                        plan.bytes_at_most += worst_bytes(sheet, one.settings.format, one.settings.depth);
+                        plan.seconds = plan.seconds.zip(item.seconds).map(|(sum, one)| sum + one);
+                        ready.push(one);
+                    }
+                    if !skipped {
+                        plan.runs += 1;
+                        plan.stopped += usize::from(item.findings.first().is_some_and(|f| f.weight == Weight::Stop));
+                    }
+                    plan.items.push(item);
                 }
-                if !skipped {
-                    plan.runs += 1;
-                    plan.stopped += usize::from(item.findings.first().is_some_and(|f| f.weight == Weight::Stop));
-                }
-                plan.items.push(item);
             }
         }
+        say_when_the_disk_is_short(&mut plan);
+        Ok(LookedOver { plan, ready })
     }
-    // One file may find room where all of them together do not.
-    if let Some(free) = free.filter(|free| plan.bytes_at_most > *free) {
-        let text = format!(
-            "all files together take up to {} GB and the disk has {} GB: choose JPEG or smaller prints, or run a part",
-            plan.bytes_at_most / 1_000_000_000 + 1,
-            free / 1_000_000_000
-        );
-        if let Some(first) = plan.items.iter_mut().find(|item| !item.skipped) {
-            first.findings.insert(0, Finding { weight: Weight::Warning, text, fix: None });
-        }
+
+    /// One result: what is to be said of it, and what is needed to run it, where it can be run.
+    fn item(
+        &self,
+        picture: &Picture,
+        wish: &Wish,
+        key: String,
+        skipped: bool,
+        pattern: Option<&str>,
+        names: &mut Unlike,
+    ) -> Result<(BatchItem, Option<Ready>), Problem> {
+        let Picture { row, reading, .. } = picture;
+        let settings = wish.settings();
+        let mut item = BatchItem {
+            key,
+            original_id: row.id,
+            name: row.name.clone(),
+            file_name: String::new(),
+            sheet: None,
+            description: String::new(),
+            seconds: None,
+            findings: Vec::new(),
+            skipped,
+        };
+        let worked = match wish.worked_out(&self.shelf, row) {
+            Ok(worked) => worked,
+            Err(error) => {
+                let text = Problem::from(error).detail;
+                item.findings = vec![Finding { weight: Weight::Stop, text, fix: None }];
+                return Ok((item, None));
+            }
+        };
+        let (target, distance_m, least_ppi) = (wish.target, wish.distance_m, self.least_ppi);
+        let planned = Planned { target, worked: &worked, settings, reading, distance_m, least_ppi };
+        item.findings = planned.findings(&self.limits, self.free);
+        let name = result_name(pattern, &row.name, &worked.treatment, &settings)?;
+        item.file_name = names.take(name);
+        item.sheet = Some(worked.treatment.sheet());
+        item.description = worked.treatment.describe(&self.shelf);
+        item.seconds = self.rates.seconds(worked.kept, &worked.treatment);
+        let ready = Ready { original: row.id, worked, settings, file_name: item.file_name.clone() };
+        Ok((item, Some(ready)))
     }
-    Ok(LookedOver { plan, ready })
+}
+
+/// One file may find room where all of them together do not.
+fn say_when_the_disk_is_short(plan: &mut BatchPlan) {
+    let Some(free) = plan.bytes_free.filter(|free| plan.bytes_at_most > *free) else { return };
+    let text = format!(
+        "all files together take up to {} GB and the disk has {} GB: choose JPEG or smaller prints, or run a part",
+        plan.bytes_at_most / 1_000_000_000 + 1,
+        free / 1_000_000_000
+    );
+    if let Some(first) = plan.items.iter_mut().find(|item| !item.skipped) {
+        first.findings.insert(0, Finding { weight: Weight::Warning, text, fix: None });
+    }
 }
 
 /// Each of a list, or nothing once.
@@ -306,17 +368,6 @@ fn mend(wish: &mut Wish, fix: Fix) {
         Fix::Format { format } => wish.output.format = format,
         Fix::Plain => wish.recipe.steps.enlarge = Choice::Plain { kernel: Kernel::Lanczos3 },
     }
-}
-
-/// The name, with a number where the batch has it already.
-pub(super) fn unlike(name: String, names: &mut HashSet<String>) -> String {
-    let (stem, ending) = name.rsplit_once('.').map_or((name.as_str(), ""), |(stem, ending)| (stem, ending));
-    let free = std::iter::once(name.clone())
-        .chain((2..).map(|number| format!("{stem}-{number}.{ending}")))
-        .find(|name| !names.contains(&name.to_lowercase()))
-        .expect("numbers do not end");
-    names.insert(free.to_lowercase());
-    free
 }
 
 async fn chosen(app: &App, order: u64, ids: Option<&[u64]>) -> Result<Vec<OriginalRow>, Problem> {
@@ -414,18 +465,4 @@ pub async fn edit(
         applied.push(Applied { id: row.id, name: row.name, before });
     }
     Ok(Json(applied))
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn names_of_a_batch_are_unlike_each_other() {
-        let mut names = HashSet::new();
-        let given: Vec<String> = ["vases.tif", "Vases.tif", "vases-2.tif", "vases.tif", "noending"]
-            .map(|name| unlike(name.to_owned(), &mut names))
-            .to_vec();
-        assert_eq!(given, ["vases.tif", "Vases-2.tif", "vases-2-2.tif", "vases-3.tif", "noending"]);
-    }
 }

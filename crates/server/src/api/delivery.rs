@@ -7,7 +7,7 @@ use axum::body::Body;
 use axum::extract::State;
 use axum::http::header;
 use axum::response::{Html, IntoResponse, Response};
-use dettaglio_core::naming;
+use dettaglio_core::naming::{self, Unlike};
 use dettaglio_store::enlargements::{Approval, Enlargement};
 use serde::Deserialize;
 use tokio::sync::mpsc;
@@ -101,9 +101,9 @@ pub async fn delivery(
     let report = Report::of(&app, app.store.order(id).await?, &results).await?;
     let folder = folder_name(&report.order.details.title);
     let mut parts = Vec::with_capacity(results.len() + 2);
-    let mut names = std::collections::HashSet::new();
+    let mut names = Unlike::default();
     for result in &results {
-        let name = super::batch::unlike(result.file_name.clone(), &mut names);
+        let name = names.take(result.file_name.clone());
         parts.push((format!("{folder}/{name}"), Content::File(app.files.local(&result.file_key).await?)));
     }
     let (page, pdf) = crate::studio::blocking(move || (report::html(&report), report::pdf(&report))).await?;
@@ -127,7 +127,7 @@ pub async fn delivery(
 
 /// The order's title as the name of a folder.
 pub fn folder_name(title: &str) -> String {
-    naming::plain(title)
+    naming::of_title(title)
 }
 
 enum Content {

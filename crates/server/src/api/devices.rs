@@ -9,7 +9,7 @@ use utoipa::ToSchema;
 
 use super::Address;
 use crate::app::App;
-use crate::devices::{self, Devices};
+use crate::devices::{self, Devices, Trouble};
 use crate::problem::Problem;
 
 /// Devices and folders.
@@ -20,13 +20,26 @@ pub struct DevicesView {
     pub devices: Devices,
     /// The folder for scans: what is put into its folder named like an order's number comes into that order.
     pub inbox: String,
+    /// Orders of the shop that could not be taken, and why.
+    pub troubles: Vec<Trouble>,
 }
 
 /// What this installation is connected to.
 #[utoipa::path(get, path = "/devices", tag = "devices", responses((status = OK, body = DevicesView)))]
 pub async fn devices(State(app): State<App>) -> Json<DevicesView> {
     let inbox = std::path::absolute(&app.inbox).unwrap_or_else(|_| app.inbox.clone());
-    Json(DevicesView { devices: (*app.devices).clone(), inbox: inbox.display().to_string() })
+    Json(DevicesView {
+        devices: (*app.devices).clone(),
+        inbox: inbox.display().to_string(),
+        troubles: app.troubles.all(),
+    })
+}
+
+/// Has the orders of the shop that could not be taken tried again at once.
+#[utoipa::path(post, path = "/devices/shop/retry", tag = "devices", responses((status = NO_CONTENT)))]
+pub async fn retry_shop(State(app): State<App>) -> StatusCode {
+    app.troubles.try_now();
+    StatusCode::NO_CONTENT
 }
 
 /// Sends a result to the printer.

@@ -2,6 +2,7 @@
 
 use axum::Json;
 use axum::extract::State;
+use axum::http::StatusCode;
 use dettaglio_core::model::Engine;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -26,17 +27,19 @@ pub struct Health {
 }
 
 /// The state of database, file store, engine and workers.
-#[utoipa::path(get, path = "/health", tag = "health", responses((status = OK, body = Health)))]
-pub async fn health(State(app): State<App>) -> Json<Health> {
+#[utoipa::path(get, path = "/health", tag = "health", responses((status = OK, body = Health), (status = 503, body = Health, description = "a part does not work")))]
+pub async fn health(State(app): State<App>) -> (StatusCode, Json<Health>) {
     fn told<E: std::fmt::Display>(outcome: Result<(), E>) -> String {
         outcome.map_or_else(|error| error.to_string(), |()| "ok".to_owned())
     }
-    Json(Health {
+    let health = Health {
         version: env!("CARGO_PKG_VERSION"),
         database: told(app.store.ping().await),
         store: told(app.files.check().await),
         engine: told(Engine::load().map(|_| ())),
         workers: app.workers.len() as u32,
         busy: app.workers.iter().filter(|worker| worker.is_busy()).count() as u32,
-    })
+    };
+    let works = [&health.database, &health.store, &health.engine].iter().all(|state| *state == "ok");
+    (if works { StatusCode::OK } else { StatusCode::SERVICE_UNAVAILABLE }, Json(health))
 }

@@ -2,7 +2,7 @@
 
 use axum::Json;
 use axum::extract::State;
-use axum::http::StatusCode;
+use axum::http::{HeaderMap, StatusCode};
 use chrono::{DateTime, Utc};
 use dettaglio_core::codec::OutputSettings;
 use dettaglio_core::forecast;
@@ -111,22 +111,30 @@ pub struct JobRequest {
     pub pattern: Option<String>,
 }
 
-/// Queues an enlargement; limits are checked now.
-#[utoipa::path(post, path = "/originals/{id}/jobs", tag = "jobs", params(("id" = u64, Path)), request_body = JobRequest,
+/// Queues an enlargement; limits are checked now. A request that comes again with the same Idempotency-Key within a day queues
+/// nothing more.
+#[utoipa::path(post, path = "/originals/{id}/jobs", tag = "jobs",
+    params(("id" = u64, Path), ("Idempotency-Key" = Option<String>, Header)), request_body = JobRequest,
     responses((status = CREATED, body = JobView), (status = 422, body = Problem)))]
 pub async fn add_job(
     State(app): State<App>,
     Address(id): Address<u64>,
+    headers: HeaderMap,
     Body(new): Body<JobRequest>,
 ) -> Result<(StatusCode, Json<JobView>), Problem> {
+    let added = app.once.answer(&headers, &format!("job of {id}"), queue(&app, id, &new)).await?;
+    Ok((StatusCode::CREATED, Json(app.store.job(added[0]).await?.into())))
+}
+
+async fn queue(app: &App, id: u64, new: &JobRequest) -> Result<Vec<u64>, Problem> {
     let mut row = app.store.original(id).await?;
-    row.faces = Some(faces_of(&app, &row).await?);
-    let worked = new.wish.work_out(&app, &row, app.files.free_bytes())?;
+    row.faces = Some(faces_of(app, &row).await?);
+    let worked = new.wish.work_out(app, &row, app.files.free_bytes())?;
     let name = result_name(new.pattern.as_deref(), &row.name, &worked.treatment, &new.wish.settings())?;
-    let job = new_job(&app, id, &worked, new.wish.settings(), name).await?;
+    let job = new_job(app, id, &worked, new.wish.settings(), name).await?;
     let added = app.store.add_jobs(&[job]).await?;
     app.queued.notify_waiters();
-    Ok((StatusCode::CREATED, Json(app.store.job(added[0]).await?.into())))
+    Ok(added)
 }
 
 /// A job for what was worked out, with its treatment kept and its time forecast.

@@ -22,9 +22,12 @@ pub mod shared;
 pub mod spots;
 pub mod tiles;
 
+use axum::Json;
 use axum::extract::rejection::{JsonRejection, PathRejection, QueryRejection};
-use axum::extract::{FromRequest, FromRequestParts, Path, Query};
+use axum::extract::{FromRequest, FromRequestParts, Path, Query, Request};
 use axum::http::request::Parts;
+use serde::de::DeserializeOwned;
+use serde_json::{Number, Value};
 use utoipa::OpenApi;
 use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
@@ -107,20 +110,47 @@ pub fn routes() -> OpenApiRouter<App> {
         .routes(routes!(cache::cache, cache::clear_cache))
         .routes(routes!(removed::removed, removed::delete_removed))
         .routes(routes!(devices::devices))
+        .routes(routes!(devices::retry_shop))
         .routes(routes!(devices::print))
         .routes(routes!(devices::printings))
         .routes(routes!(shared::links, shared::add_link))
         .routes(routes!(shared::remove_link))
         .routes(routes!(shared::shared))
         .routes(routes!(shared::shared_picture))
-        .merge(session::routes())
+        .routes(routes!(session::sign_in, session::who, session::sign_out))
         .routes(routes!(events::events))
 }
 
 /// A JSON body whose refusal is a [`Problem`].
-#[derive(FromRequest)]
-#[from_request(via(axum::Json), rejection(Problem))]
+///
+/// A number that is beyond what single precision holds is refused wherever it stands: read, it would be infinite, and kept, it would
+/// be nothing.
 pub struct Body<T>(pub T);
+
+impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Body<T> {
+    type Rejection = Problem;
+
+    async fn from_request(request: Request, state: &S) -> Result<Self, Problem> {
+        let Json(value) = Json::<Value>::from_request(request, state).await?;
+        if let Some(number) = beyond_measure(&value) {
+            return Err(Problem::bad_request("request.body", format!("{number} is beyond every measure")));
+        }
+        match serde_path_to_error::deserialize(value) {
+            Ok(value) => Ok(Self(value)),
+            Err(error) => Err(Problem::bad_request("request.body", error)),
+        }
+    }
+}
+
+/// A number that single precision does not hold.
+fn beyond_measure(value: &Value) -> Option<&Number> {
+    match value {
+        Value::Number(number) => Some(number).filter(|n| n.as_f64().is_none_or(|n| n.abs() > f64::from(f32::MAX))),
+        Value::Array(list) => list.iter().find_map(beyond_measure),
+        Value::Object(map) => map.values().find_map(beyond_measure),
+        _ => None,
+    }
+}
 
 impl From<JsonRejection> for Problem {
     fn from(rejection: JsonRejection) -> Self {

@@ -95,6 +95,7 @@ pub async fn add_model(
         let name = name.unwrap_or_else(|| file_name.trim_end_matches(".onnx").to_owned());
         let own = app.studio.own_models().clone();
         let program = app.trial_program.clone();
+        let _turn = app.trying.acquire().await.map_err(Problem::internal)?;
         let card = blocking(move || -> Result<Card, Problem> {
             let trial = try_file(&program, file.path())?;
             Ok(own.add(file.path(), &name, &file_name, trial, &Utc::now().format("%Y-%m-%d").to_string())?)

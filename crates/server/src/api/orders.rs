@@ -2,8 +2,9 @@
 
 use axum::Json;
 use axum::extract::State;
-use axum::http::StatusCode;
-use chrono::{DateTime, Utc};
+use axum::http::{HeaderMap, StatusCode, header};
+use chrono::{DateTime, Datelike, Utc};
+use dettaglio_core::hash::ContentHash;
 use dettaglio_store::orders::{Counts, Order, OrderDetails};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
@@ -31,6 +32,8 @@ pub struct OrderView {
     pub details: OrderDetails,
     /// What the shop that sent it calls it.
     pub reference: Option<String>,
+    /// Names what was said of it as it is now, for If-Match.
+    pub version: String,
     /// When it was opened.
     pub created_at: DateTime<Utc>,
     /// When it was put into the archive.
@@ -44,8 +47,13 @@ pub struct OrderView {
 impl From<Order> for OrderView {
     fn from(order: Order) -> Self {
         let Order { id, details, reference, created_at, archived_at, counts, first } = order;
-        Self { id, details, reference, created_at, archived_at, counts, first }
+        Self { id, version: version_of(&details), details, reference, created_at, archived_at, counts, first }
     }
+}
+
+/// Names what is said of an order: another text has another name.
+fn version_of(details: &OrderDetails) -> String {
+    ContentHash::of(serde_json::to_string(details).unwrap_or_default().as_bytes()).to_string()
 }
 
 /// An order with its originals, jobs and results.
@@ -78,14 +86,26 @@ pub async fn add_order(
     Ok((StatusCode::CREATED, Json(order.into())))
 }
 
-/// Says something else of an order. Pictures with settings of their own keep them.
-#[utoipa::path(put, path = "/orders/{id}", tag = "orders", params(("id" = u64, Path)), request_body = OrderDetails,
-    responses((status = OK, body = OrderView), (status = 404, body = Problem), (status = 422, body = Problem)))]
+/// Says something else of an order. Pictures with settings of their own keep them. With If-Match and a version, nothing is changed
+/// when somebody else was quicker.
+#[utoipa::path(put, path = "/orders/{id}", tag = "orders", params(("id" = u64, Path), ("If-Match" = Option<String>, Header)),
+    request_body = OrderDetails,
+    responses((status = OK, body = OrderView), (status = 404, body = Problem), (status = 412, body = Problem),
+        (status = 422, body = Problem)))]
 pub async fn change_order(
     State(app): State<App>,
     Address(id): Address<u64>,
+    headers: HeaderMap,
     Body(details): Body<OrderDetails>,
 ) -> Result<Json<OrderView>, Problem> {
+    let _alone = app.changing.lock().await;
+    if let Some(version) = headers.get(header::IF_MATCH).and_then(|version| version.to_str().ok()) {
+        let now = version_of(&app.store.order(id).await?.details);
+        if version != "*" && version.trim_matches('"') != now {
+            let detail = "somebody else has changed this order since it was opened here";
+            return Err(Problem::new(StatusCode::PRECONDITION_FAILED, "order.changed", detail));
+        }
+    }
     app.store.set_order(id, &sound(details)?).await?;
     Ok(Json(app.store.order(id).await?.into()))
 }
@@ -107,6 +127,12 @@ fn sound(details: OrderDetails) -> Result<OrderDetails, Problem> {
     }
     if details.least_ppi.is_some_and(|ppi| !(1.0..=2400.0).contains(&ppi)) {
         return Err(Problem::refused("order.least-ppi", "the least resolution is 1 to 2400 ppi").field("least_ppi"));
+    }
+    if details.due_on.is_some_and(|day| !(1900..=9999).contains(&day.year())) {
+        return Err(Problem::refused("order.due-on", "the day is between 1900 and 9999").field("due_on"));
+    }
+    if let Some(print) = details.print {
+        print.target.check().map_err(|error| Problem::from(error).field("print"))?;
     }
     Ok(OrderDetails { title, client, purpose, ..details })
 }

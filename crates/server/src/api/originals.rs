@@ -24,7 +24,7 @@ use utoipa::{IntoParams, ToSchema};
 use super::faces::look_soon;
 use super::{Address, Question};
 use crate::app::App;
-use crate::archive;
+use crate::archive::{self, Unpacking};
 use crate::problem::Problem;
 use crate::serve_file;
 use crate::studio::{Lane, blocking};
@@ -115,30 +115,50 @@ async fn import_one(
     name: String,
     received: Result<(NamedTempFile, ContentHash), Problem>,
 ) -> Vec<Imported> {
-    let files = match received {
+    match received {
         Ok((file, _)) if archive::is_archive(file.path()) => {
-            let (work, limits) = (app.files.work().to_owned(), *app.studio.limits());
-            match blocking(move || archive::unpack(file.path(), &work, &limits)).await.and_then(|files| files) {
-                Ok(files) => files,
-                Err(problem) => vec![(name, Err(problem))],
-            }
+            import_archive(app, order, &file).await.unwrap_or_else(|problem| vec![refused(name, problem)])
         }
-        received => vec![(name, received)],
-    };
-    let mut outcomes = Vec::with_capacity(files.len());
-    for (name, file) in files {
-        let outcome = match file {
-            Ok((file, hash)) => add_file(app, order, &name, file, hash).await,
-            Err(problem) => Err(problem),
-        };
-        outcomes.push(match outcome {
-            Ok((original, is_new)) => {
-                Imported { name, original: Some(original), already_there: !is_new, refused: None }
-            }
-            Err(problem) => Imported { name, original: None, already_there: false, refused: Some(problem) },
-        });
+        received => vec![import_file(app, order, name, received).await],
     }
-    outcomes
+}
+
+/// One file after another: only one of them lies unpacked on the disk.
+async fn import_archive(app: &App, order: u64, file: &NamedTempFile) -> Result<Vec<Imported>, Problem> {
+    let (path, work, limits) = (file.path().to_owned(), app.files.work().to_owned(), *app.studio.limits());
+    let mut unpacking = blocking(move || Unpacking::open(&path, &limits)).await??;
+    let mut outcomes = Vec::new();
+    loop {
+        let work = work.clone();
+        let (rest, unpacked) = blocking(move || {
+            let unpacked = unpacking.next_into(&work);
+            (unpacking, unpacked)
+        })
+        .await?;
+        unpacking = rest;
+        let Some((name, unpacked)) = unpacked else { return Ok(outcomes) };
+        outcomes.push(import_file(app, order, name, unpacked).await);
+    }
+}
+
+async fn import_file(
+    app: &App,
+    order: u64,
+    name: String,
+    received: Result<(NamedTempFile, ContentHash), Problem>,
+) -> Imported {
+    let outcome = match received {
+        Ok((file, hash)) => add_file(app, order, &name, file, hash).await,
+        Err(problem) => Err(problem),
+    };
+    match outcome {
+        Ok((original, is_new)) => Imported { name, original: Some(original), already_there: !is_new, refused: None },
+        Err(problem) => refused(name, problem),
+    }
+}
+
+fn refused(name: String, problem: Problem) -> Imported {
+    Imported { name, original: None, already_there: false, refused: Some(problem) }
 }
 
 /// Streams a file to disk and hashes it on the way.
@@ -176,9 +196,10 @@ pub async fn add_file(
     file: NamedTempFile,
     hash: ContentHash,
 ) -> Result<(OriginalView, bool), Problem> {
-    let (path, limits) = (file.path().to_owned(), *app.studio.limits());
+    let (path, studio) = (file.path().to_owned(), Arc::clone(&app.studio));
     let (decoded, thumbnail, reading) = blocking(move || {
-        codec::read(&path, hash, &limits).map(|decoded| {
+        // The memory is held until the picture is measured as well.
+        studio.read(&path, hash).map(|(decoded, _held)| {
             let thumbnail = codec::thumbnail(&decoded.original, THUMBNAIL_EDGE);
             let reading = Reading::of(&decoded.original, &decoded.facts);
             (decoded, thumbnail, reading)

@@ -322,9 +322,9 @@ pub async fn plan(
         alternatives.push(match wish.other(alternative, &shelf, &row) {
             Ok(Worked { kept, treatment, .. }) => AlternativePlan {
                 letter,
-                treatment: Some(app.store.add_treatment(&treatment).await?),
                 description: treatment.describe(&shelf),
                 seconds: rates.seconds(kept, &treatment),
+                treatment: Some(app.studio.offer(treatment)),
                 problem: None,
             },
             Err(error) => AlternativePlan {
@@ -336,12 +336,9 @@ pub async fn plan(
             },
         });
     }
-    let plain = async |kernel| app.store.add_treatment(&treatment.untreated(kernel)).await;
-    let plain = Plain {
-        nearest: plain(Kernel::Nearest).await?,
-        bicubic: plain(Kernel::Bicubic).await?,
-        lanczos3: plain(Kernel::Lanczos3).await?,
-    };
+    let plain = |kernel| app.studio.offer(treatment.untreated(kernel));
+    let plain =
+        Plain { nearest: plain(Kernel::Nearest), bicubic: plain(Kernel::Bicubic), lanczos3: plain(Kernel::Lanczos3) };
     let (left, top) = (f64::from(treatment.margin.left), f64::from(treatment.margin.top));
     let to_kept = wish.recipe.frame.to_kept(row.facts.size).map_err(TreatmentError::from)?;
     let place = to_kept.then(&Affine::shift(left / resolved.factor, top / resolved.factor));
@@ -360,7 +357,7 @@ pub async fn plan(
         Some(_) => {
             let mut without = treatment.clone();
             without.faces.iter_mut().for_each(|f| f.restore = None);
-            Some(app.store.add_treatment(&without).await?)
+            Some(app.studio.offer(without))
         }
         None => None,
     };
@@ -370,7 +367,7 @@ pub async fn plan(
         resolved,
         kept,
         sheet: treatment.sheet(),
-        treatment: app.store.add_treatment(&treatment).await?,
+        treatment: app.studio.offer(treatment.clone()),
         description: treatment.describe(&shelf),
         passes: treatment.passes().len(),
         plain,

@@ -36,6 +36,10 @@ pub async fn keep_product(State(app): State<App>, Body(product): Body<Product>) 
     if name.is_empty() || name.chars().count() > 100 {
         return Err(Problem::refused("product.name", "a product needs a name of at most 100 characters").field("name"));
     }
+    product.print.target.check().map_err(|error| Problem::from(error).field("print"))?;
+    if product.least_ppi.is_some_and(|ppi| !(1.0..=2400.0).contains(&ppi)) {
+        return Err(Problem::refused("product.least-ppi", "the least resolution is 1 to 2400 ppi").field("least_ppi"));
+    }
     app.store.set_product(&Product { name, ..product }).await?;
     Ok(StatusCode::NO_CONTENT)
 }

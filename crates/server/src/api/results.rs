@@ -146,6 +146,6 @@ pub async fn look(State(app): State<App>, Address(id): Address<u64>) -> Result<J
         let at = on_sheet(&spot, row.facts.size, &treatment).map_err(TreatmentError::from)?;
         spots.extend(at.map(|(x, y)| SheetSpot { name: spot.name, x, y }));
     }
-    let before = app.store.add_treatment(&treatment.untreated(Kernel::Bicubic)).await?;
+    let before = app.studio.offer(treatment.untreated(Kernel::Bicubic));
     Ok(Json(Look { original: row.hash, before, sheet: treatment.sheet(), spots }))
 }

@@ -1,18 +1,13 @@
 //! Signing in and out.
 
-use std::sync::Arc;
+use std::net::SocketAddr;
 
 use axum::Json;
-use axum::extract::State;
-use axum::http::StatusCode;
-use axum::response::IntoResponse;
+use axum::extract::{ConnectInfo, State};
+use axum::http::{HeaderMap, StatusCode};
 use serde::Deserialize;
-use tower_governor::GovernorLayer;
-use tower_governor::governor::GovernorConfigBuilder;
 use tower_sessions::Session;
 use utoipa::ToSchema;
-use utoipa_axum::router::OpenApiRouter;
-use utoipa_axum::routes;
 
 use super::Body;
 use crate::access::{self, Who};
@@ -28,25 +23,19 @@ pub struct SignIn {
     pub password: String,
 }
 
-/// The addresses of sessions; an address may try a password five times at once, then once every other second.
-pub fn routes() -> OpenApiRouter<App> {
-    let pace = GovernorConfigBuilder::default().per_second(2).burst_size(5).finish().expect("a pace above nothing");
-    let tries = GovernorLayer::new(Arc::new(pace)).error_handler(|_| {
-        Problem::new(StatusCode::TOO_MANY_REQUESTS, "access.pace", "too many tries: wait a moment").into_response()
-    });
-    let asked = OpenApiRouter::new().routes(routes!(who, sign_out));
-    OpenApiRouter::new().routes(routes!(sign_in)).layer(tries).merge(asked)
-}
-
-/// Signs in: the answer carries a cookie.
+/// Signs in: the answer carries a cookie. A name may be tried five times at once from an address, then once every other second.
 #[utoipa::path(post, path = "/session", tag = "access", request_body = SignIn,
-    responses((status = OK, body = Who), (status = 401, body = Problem), (status = 429, body = Problem)))]
+    responses((status = OK, body = Who), (status = 401, body = Problem), (status = 413, body = Problem),
+        (status = 429, body = Problem)))]
 pub async fn sign_in(
     State(app): State<App>,
+    ConnectInfo(peer): ConnectInfo<SocketAddr>,
+    headers: HeaderMap,
     session: Session,
     Body(SignIn { name, password }): Body<SignIn>,
 ) -> Result<Json<Who>, Problem> {
-    Ok(Json(access::sign_in(&app.store, &session, &name, &password).await?))
+    let from = app.sign_ins.origin(peer.ip(), &headers);
+    Ok(Json(access::sign_in(&app, &session, from, &name, &password).await?))
 }
 
 /// Who is signed in.

@@ -88,6 +88,14 @@ pub async fn decide(
     if !decision.candidates.iter().any(|c| c.letter == decision.chosen) {
         return Err(Problem::refused("decision.chosen", "what was chosen is not among what was compared"));
     }
+    for compared in &decision.candidates {
+        // What is not known any more can still be decided on by its description.
+        app.studio
+            .keep_treatment(compared.treatment)
+            .await
+            .map(drop)
+            .or_else(|e| if e.is_missing() { Ok(()) } else { Err(e) })?;
+    }
     Ok((StatusCode::CREATED, Json(app.store.add_decision(id, &decision).await?)))
 }
 

@@ -12,10 +12,12 @@ use dettaglio_core::hash::ContentHash;
 use dettaglio_core::picture::{Original, Planes, Region, Size};
 use dettaglio_core::render::{Measures, Pace, view_size};
 use dettaglio_core::treatment::Treatment;
+use dettaglio_store::access::Role;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 
 use super::{Address, Question};
+use crate::access::Who;
 use crate::app::App;
 use crate::problem::Problem;
 use crate::studio::{Lane, Studio, blocking, for_screen};
@@ -76,10 +78,15 @@ pub struct Showing {
     responses((status = OK, content_type = "image/png"), (status = 404, body = Problem)))]
 pub async fn tile(
     State(app): State<App>,
+    who: Who,
     Address(at): Address<TileAddress>,
     Question(Showing { show, area }): Question<Showing>,
 ) -> Result<Response, Problem> {
-    let treatment = app.studio.treatment(at.treatment).await?;
+    // What somebody who may only look tries out leaves nothing behind.
+    let treatment = match who.role {
+        Role::Technician => app.studio.keep_treatment(at.treatment).await?,
+        Role::Viewer => app.studio.treatment(at.treatment).await?,
+    };
     let region = part_of(view_size(treatment.sheet(), at.level), at.column, at.row)?;
     let original = app.studio.original(at.original).await?;
     let near = app.studio.renderer().enlarges(&original, &treatment, at.level)?;

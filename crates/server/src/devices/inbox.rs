@@ -48,9 +48,12 @@ fn files(inbox: &Path) -> Vec<(u64, PathBuf, (u64, SystemTime))> {
     let mut found = Vec::new();
     for folder in inside(inbox) {
         let Some(order) = folder.file_name().to_str().and_then(|name| name.parse().ok()) else { continue };
+        // Links are not followed, neither here nor below: they could lead out of the folder.
+        if !folder.file_type().is_ok_and(|kind| kind.is_dir()) {
+            continue;
+        }
         for entry in inside(&folder.path()) {
             let hidden = entry.file_name().to_string_lossy().starts_with('.');
-            // Links are not followed: they could lead out of the folder.
             let Some(facts) = entry.metadata().ok().filter(|f| f.is_file() && !hidden) else { continue };
             let Ok(changed) = facts.modified() else { continue };
             found.push((order, entry.path(), (facts.len(), changed)));

@@ -1,8 +1,10 @@
 //! Devices and services outside: a folder that scanners drop files into, a shop that sends orders, a printer that takes results.
 
 mod inbox;
+mod outside;
 mod printer;
 mod shop;
+mod troubles;
 
 use std::fmt::Display;
 use std::time::Duration;
@@ -11,6 +13,7 @@ use serde::Serialize;
 use utoipa::ToSchema;
 
 pub use printer::send;
+pub use troubles::{Trouble, Troubles};
 
 use crate::app::App;
 

@@ -1,16 +1,23 @@
 //! A printer's queue: results are sent with what is to be known of them, and the printer says what becomes of them.
 
-use anyhow::Context;
+use anyhow::{anyhow, bail};
 use axum::http::StatusCode;
 use dettaglio_store::enlargements::Enlargement;
 use dettaglio_store::printings::PrintState;
-use reqwest::Client;
 use reqwest::multipart::{Form, Part};
+use reqwest::{Response, Url};
 use serde::Deserialize;
 use tokio_util::io::ReaderStream;
 
+use super::outside;
 use crate::app::App;
 use crate::problem::Problem;
+
+/// The longest name of a job, in characters.
+const LONGEST_JOB: usize = 100;
+
+/// The longest reason, in characters.
+const LONGEST_REASON: usize = 500;
 
 /// What a printer answers.
 #[derive(Debug, Deserialize)]
@@ -25,8 +32,8 @@ struct Answer {
 
 /// Sends a result, and writes down what the printer answered.
 pub async fn send(app: &App, printer: &str, result: &Enlargement) -> Result<u64, Problem> {
-    let away = |error: reqwest::Error| {
-        Problem::new(StatusCode::BAD_GATEWAY, "printer.away", format!("the printer does not answer: {error}"))
+    let away = |error: anyhow::Error| {
+        Problem::new(StatusCode::BAD_GATEWAY, "printer.away", format!("the printer does not answer: {error:#}"))
     };
     let path = app.files.local(&result.file_key).await?;
     let file = tokio::fs::File::open(&path).await.map_err(Problem::internal)?;
@@ -36,19 +43,66 @@ pub async fn send(app: &App, printer: &str, result: &Enlargement) -> Result<u64,
         .text("ppi", settings.ppi.map(|ppi| ppi.to_string()).unwrap_or_default())
         .text("profile", result.record.profile.clone().unwrap_or_default())
         .part("file", Part::stream_with_length(body, result.bytes).file_name(result.file_name.clone()));
-    let answer = Client::new().post(format!("{printer}/queue")).multipart(form).send().await.map_err(away)?;
-    let answer: Answer = answer.error_for_status().map_err(away)?.json().await.map_err(away)?;
-    Ok(app.store.add_printing(result.id, &answer.job, answer.state, &answer.reason).await?)
+    let sent = outside::client().post(queue(printer, None).map_err(away)?).multipart(form).send().await;
+    let answer = outside::good(sent.map_err(|e| away(e.into()))?).map_err(away)?;
+    let Answer { job, state, reason } = match answered(answer).await {
+        Ok(answer) => answer,
+        // It may well print the file: whoever sends it again must know.
+        Err(error) => Answer {
+            job: String::new(),
+            state: PrintState::Accepted,
+            reason: format!(
+                "the printer took the file, and what it answered makes no sense ({error:#}): look at the printer"
+            ),
+        },
+    };
+    Ok(app.store.add_printing(result.id, &job, state, &reason).await?)
 }
 
-/// Asks what became of what is in the queue.
+/// The address of the queue, or of a job in it: what a printer calls a job is part of an address only with its signs escaped.
+fn queue(printer: &str, job: Option<&str>) -> anyhow::Result<Url> {
+    let mut address = Url::parse(printer)?;
+    let mut parts = address.path_segments_mut().map_err(|()| anyhow!("{printer} is no address of a printer"))?;
+    parts.pop_if_empty().push("queue").extend(job);
+    drop(parts);
+    Ok(address)
+}
+
+async fn answered(response: Response) -> anyhow::Result<Answer> {
+    let answer: Answer = serde_json::from_slice(&outside::short(response).await?)?;
+    if answer.job.chars().count() > LONGEST_JOB {
+        bail!("it calls the job by {} characters", answer.job.chars().count());
+    }
+    Ok(Answer { reason: answer.reason.chars().take(LONGEST_REASON).collect(), ..answer })
+}
+
+/// Asks what became of what is in the queue; a job that the printer says nothing sensible of holds up no other.
 pub async fn ask_after(app: &App, printer: &str) -> anyhow::Result<()> {
-    for printing in app.store.printings_under_way().await? {
-        let answer = reqwest::get(format!("{printer}/queue/{}", printing.printer_job)).await?;
-        let answer: Answer = answer.error_for_status()?.json().await.context("an answer that makes no sense")?;
-        if answer.state != printing.state {
-            app.store.set_printing(printing.id, answer.state, &answer.reason).await?;
+    let client = outside::client();
+    for printing in app.store.printings_under_way().await?.into_iter().filter(|one| !one.printer_job.is_empty()) {
+        let asked = async {
+            let response = client.get(queue(printer, Some(&printing.printer_job))?).send().await?;
+            answered(outside::good(response)?).await
+        };
+        match asked.await {
+            Ok(answer) if answer.state != printing.state => {
+                app.store.set_printing(printing.id, answer.state, &answer.reason).await?;
+            }
+            Ok(_) => {}
+            Err(error) => tracing::warn!("the printer, of {}: {error:#}", printing.printer_job),
         }
     }
     Ok(())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_jobs_name_is_one_part_of_an_address() {
+        let address = queue("http://127.0.0.1:9100/", Some("../../admin?x=1#y")).unwrap();
+        assert_eq!(address.as_str(), "http://127.0.0.1:9100/queue/..%2F..%2Fadmin%3Fx=1%23y");
+        assert_eq!(queue("http://127.0.0.1:9100", None).unwrap().path(), "/queue");
+    }
 }

@@ -4,6 +4,7 @@ mod api;
 mod compare;
 mod demo;
 mod faces;
+mod hostile;
 mod nonsense;
 mod orders;
 mod outside;

@@ -37,7 +37,7 @@ async fn stand_in(arguments: &[&str]) -> (tokio::process::Child, String) {
     (child, address.trim_end_matches('/').to_owned())
 }
 
-async fn until<T>(what: &str, mut look: impl AsyncFnMut() -> Option<T>) -> T {
+pub async fn until<T>(what: &str, mut look: impl AsyncFnMut() -> Option<T>) -> T {
     for _ in 0..1200 {
         if let Some(found) = look().await {
             return found;
@@ -48,12 +48,12 @@ async fn until<T>(what: &str, mut look: impl AsyncFnMut() -> Option<T>) -> T {
 }
 
 /// A server that can be reached from elsewhere, with a technician and a viewer; a browser would hold their cookies.
-struct Guarded {
-    server: Server,
+pub struct Guarded {
+    pub server: Server,
 }
 
 impl Guarded {
-    async fn start() -> Self {
+    pub async fn start() -> Self {
         // The database is prepared as the account command does, before the server is allowed to start.
         let database = dettaglio_store::testing::TestServer::shared();
         let url = database.fresh_database().await;
@@ -69,17 +69,17 @@ impl Guarded {
         Self { server }
     }
 
-    fn url(&self, path: &str) -> String {
+    pub fn url(&self, path: &str) -> String {
         format!("{}{path}", self.server.base.replace("0.0.0.0", "127.0.0.1"))
     }
 
-    async fn sign_in(&self, client: &Client, name: &str, password: &str) -> Response {
+    pub async fn sign_in(&self, client: &Client, name: &str, password: &str) -> Response {
         let body = json!({ "name": name, "password": password });
         client.post(self.url("/session")).json(&body).send().await.unwrap()
     }
 
     /// The cookie of someone who has signed in.
-    async fn cookie(&self, name: &str, password: &str) -> String {
+    pub async fn cookie(&self, name: &str, password: &str) -> String {
         let response = self.sign_in(&self.server.client, name, password).await;
         assert_eq!(response.status(), StatusCode::OK);
         let cookie = response.headers()[SET_COOKIE].to_str().unwrap().to_owned();

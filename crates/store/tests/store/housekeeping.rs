@@ -3,8 +3,13 @@
 use std::time::Duration;
 
 use crate::support::{Database, database, queued};
+use chrono::{Days, Utc};
+use dettaglio_core::enlarge::Kernel;
+use dettaglio_core::picture::Size;
+use dettaglio_core::treatment::Treatment;
 use dettaglio_store::Store;
 use dettaglio_store::backup::{BackupError, back_up, restore};
+use dettaglio_store::choices::{Compared, Decision};
 use dettaglio_store::mariadb::MariaDb;
 use dettaglio_store::testing::TestServer;
 use rstest::rstest;
@@ -63,14 +68,14 @@ async fn a_backup_brings_everything_back(#[future(awt)] database: Database) {
     back_up(&database.url, &file).await.unwrap();
     database.store.cancel_jobs(&[jobs[0].id]).await.unwrap();
     database.store.set_order_removed(jobs[0].order_id, true).await.unwrap();
-    restore(&database.url, &file).await.unwrap();
+    restore(&database.url, &file, folder.path()).await.unwrap();
     let again = Store::connect(&database.url).await.unwrap();
     assert_eq!(again.orders().await.unwrap().len(), 1);
     assert_eq!(again.run_sheet(5).await.unwrap().ahead.len(), 3);
 
     let other = folder.path().join("letter.txt");
     std::fs::write(&other, "dear Nives").unwrap();
-    assert!(matches!(restore(&database.url, &other).await, Err(BackupError::NoBackup(_))));
+    assert!(matches!(restore(&database.url, &other, folder.path()).await, Err(BackupError::NoBackup(_))));
     assert_eq!(again.orders().await.unwrap().len(), 1, "and nothing was changed");
     let wrong = back_up("postgres://somewhere/else", &file).await.unwrap_err();
     assert!(matches!(wrong, BackupError::Address(_)), "{wrong}");
@@ -95,4 +100,29 @@ async fn a_database_that_was_killed_is_started_again_and_has_lost_nothing() {
     assert_eq!(store.order(order.id).await.unwrap().details.title, "Room 2", "over the same connections");
     database.stop().await;
     assert_eq!(MariaDb::url_in(folder.path()), None);
+}
+
+#[rstest]
+#[tokio::test]
+async fn only_treatments_that_nothing_needs_are_swept_out(#[future(awt)] database: Database) {
+    let store = &database.store;
+    let treatment = |side| Treatment::plain(Kernel::Bicubic, Size::new(side, side));
+    let job = queued(store, 1).await.remove(0);
+    let (chosen, looked_at, fresh) = (treatment(100), treatment(200), treatment(300));
+    for one in [&chosen, &looked_at] {
+        store.add_treatment(one).await.unwrap();
+    }
+    let compared = Compared { letter: "A".to_owned(), treatment: chosen.hash(), description: String::new() };
+    let decision = Decision { candidates: vec![compared], chosen: "A".to_owned(), spots: Vec::new(), blind: false };
+    store.add_decision(job.original_id, &decision).await.unwrap();
+    let mut connection = MySqlConnection::connect(&database.url).await.unwrap();
+    connection.execute("UPDATE treatments SET kept_at = kept_at - INTERVAL 9 DAY").await.unwrap();
+    store.add_treatment(&fresh).await.unwrap();
+
+    let week_ago = Utc::now() - Days::new(7);
+    assert_eq!(store.sweep_treatments(week_ago).await.unwrap(), 1);
+    assert!(store.treatment(looked_at.hash()).await.is_err_and(|error| error.is_missing()));
+    for kept in [job.treatment, chosen.hash(), fresh.hash()] {
+        store.treatment(kept).await.unwrap();
+    }
 }

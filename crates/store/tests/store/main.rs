@@ -1,5 +1,6 @@
 //! The store on a real MariaDB and a real disk.
 
+mod backups;
 mod choices;
 mod database_server;
 mod file_store;

@@ -27,9 +27,12 @@ const ADDRESS_SPACE: u64 = 12 << 30;
 pub fn try_file(program: &Path, file: &Path) -> Result<Trial, Refusal> {
     sniff(file)?;
     let not_tried = |e: std::io::Error| Refusal::NotTried { why: e.to_string() };
+    // From an empty folder, so that no name in the file leads anywhere.
+    let (nowhere, file) = (tempfile::tempdir().map_err(not_tried)?, file.canonicalize().map_err(not_tried)?);
     let mut child = Command::new(program)
         .arg(CHILD_COMMAND)
         .arg(file)
+        .current_dir(nowhere.path())
         .stdin(Stdio::null())
         .stdout(Stdio::piped())
         .stderr(Stdio::null())
@@ -133,6 +136,14 @@ mod tests {
         let file = folder.path().join("m.onnx");
         std::fs::write(&file, bytes).unwrap();
         assert_eq!(sniff(&file) == Err(Refusal::NotOnnx), refused);
+    }
+
+    #[test]
+    fn a_model_that_names_other_files_is_refused_before_the_runtime_sees_it() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("m.onnx");
+        std::fs::write(&file, b"\x08\x08 ... \x6a\x1a\x0a\x08location\x12\x0e.dettaglio/key").unwrap();
+        assert_eq!(try_in_this_process(&file).unwrap_err(), Refusal::ExternalData);
     }
 
     #[rstest]

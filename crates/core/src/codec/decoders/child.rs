@@ -1,0 +1,63 @@
+//! The child's side: reads one file after another for its parent, until that ends.
+
+use std::io::{self, Read, Write};
+use std::os::fd::AsFd;
+use std::os::unix::net::UnixStream;
+
+use super::messages::{Announced, Answer, Failure, Request};
+use super::send_picture;
+use crate::apart::{Confined, allow_memory, wire};
+use crate::codec::read::read_opened;
+use crate::codec::{CodecError, Decoded};
+use crate::picture::Size;
+
+/// The hidden command with which a program runs itself as a decoder.
+pub(crate) const DECODE_COMMAND: &str = "decode-apart";
+
+/// Seconds of computing in a decoder's whole life; one that outlives its parent in a loop ends by this.
+const SECONDS: u64 = 3600;
+
+/// Answers a parent on the standard input until that ends; whatever ends the conversation ends the decoder.
+pub(crate) fn serve() -> io::Result<()> {
+    let mut socket = UnixStream::from(io::stdin().as_fd().try_clone_to_owned()?);
+    let mut confined = Confined::new(SECONDS);
+    socket.write_all(&[1])?;
+    while let Some(file) = wire::receive_file(&socket)? {
+        let Request { hash, limits, head_bytes } = wire::receive(&mut socket)?;
+        let allowed = confined.memory_in_use() + head_bytes;
+        allow_memory(allowed);
+        let mut conversation = Conversation { socket: &mut socket, allowed, announced: false };
+        let outcome = read_opened(file, hash, &limits, &mut |size, bytes| conversation.announce(size, bytes));
+        let announced = conversation.announced;
+        tell(&mut socket, announced, outcome)?;
+    }
+    Ok(())
+}
+
+struct Conversation<'a> {
+    socket: &'a mut UnixStream,
+    allowed: u64,
+    announced: bool,
+}
+
+impl Conversation<'_> {
+    /// Says what the picture needs, and waits until there is that much.
+    fn announce(&mut self, size: Size, bytes: u64) -> Result<(), CodecError> {
+        wire::send(self.socket, &Ok::<_, Failure>(Announced { size, bytes }))?;
+        self.announced = true;
+        self.socket.read_exact(&mut [0])?;
+        allow_memory(self.allowed + bytes);
+        Ok(())
+    }
+}
+
+fn tell(socket: &mut UnixStream, announced: bool, outcome: Result<Decoded, CodecError>) -> io::Result<()> {
+    match outcome {
+        Ok(decoded) => {
+            wire::send(socket, &Ok::<_, Failure>(Answer { facts: decoded.facts.clone() }))?;
+            send_picture(socket, &decoded)
+        }
+        Err(error) if announced => wire::send(socket, &Err::<Answer, _>(Failure::from(error))),
+        Err(error) => wire::send(socket, &Err::<Announced, _>(Failure::from(error))),
+    }
+}

@@ -1,0 +1,70 @@
+//! What parent and decoder say to each other.
+
+use std::io;
+
+use serde::{Deserialize, Serialize};
+
+use crate::codec::{CodecError, Facts};
+use crate::hash::ContentHash;
+use crate::limits::{LimitError, Limits};
+use crate::picture::Size;
+
+/// What is to be read; the file's descriptor goes before it.
+#[derive(Debug, Serialize, Deserialize)]
+pub(super) struct Request {
+    pub hash: ContentHash,
+    pub limits: Limits,
+    /// Memory that may be held until a picture is announced.
+    pub head_bytes: u64,
+}
+
+/// What the file holds.
+#[derive(Debug, Serialize, Deserialize)]
+pub(super) struct Announced {
+    pub size: Size,
+    /// Memory that reading it takes, here and there.
+    pub bytes: u64,
+}
+
+/// What was read; the samples in the machine's byte order, profile, EXIF, XMP and IPTC follow.
+#[derive(Debug, Serialize, Deserialize)]
+pub(super) struct Answer {
+    pub facts: Facts,
+}
+
+/// Why nothing was read: [`CodecError`], as it travels.
+#[derive(Debug, Serialize, Deserialize)]
+pub(super) enum Failure {
+    NotAPicture,
+    Truncated,
+    Damaged(String),
+    Unsupported(String),
+    Limit(LimitError),
+    Other(String),
+}
+
+impl From<CodecError> for Failure {
+    fn from(error: CodecError) -> Self {
+        match error {
+            CodecError::NotAPicture => Self::NotAPicture,
+            CodecError::Truncated => Self::Truncated,
+            CodecError::Damaged(why) => Self::Damaged(why),
+            CodecError::Unsupported(what) => Self::Unsupported(what),
+            CodecError::Limit(limit) => Self::Limit(limit),
+            other => Self::Other(other.to_string()),
+        }
+    }
+}
+
+impl From<Failure> for CodecError {
+    fn from(failure: Failure) -> Self {
+        match failure {
+            Failure::NotAPicture => Self::NotAPicture,
+            Failure::Truncated => Self::Truncated,
+            Failure::Damaged(why) => Self::Damaged(why),
+            Failure::Unsupported(what) => Self::Unsupported(what),
+            Failure::Limit(limit) => Self::Limit(limit),
+            Failure::Other(why) => Self::Io(io::Error::other(why)),
+        }
+    }
+}
