@@ -228,6 +228,12 @@ fn covering(source: Size, target: Size, region: Region) -> (Axis, Axis) {
     (across, Axis::covering(source.height, target.height, region.y, region.height))
 }
 
+/// The most values of a source that are pulled at once: 128 MB.
+const PULLED_VALUES: usize = 32 << 20;
+
+/// Rows that are pulled at least: what a source computes around a band is not computed too often.
+const LEAST_ROWS: usize = 64;
+
 fn weighted(
     source: &(impl Source + ?Sized),
     region: Region,
@@ -235,25 +241,33 @@ fn weighted(
     down: &Axis,
     averaging: Averaging,
 ) -> Planes {
-    let mut pulled = source.pull(Region::new(across.first, down.first, across.count, down.count));
     let averages_light = averaging == Averaging::Light;
-    if averages_light {
-        pulled
-            .values_mut()
-            .par_chunks_mut(1 << 14)
-            .for_each(|part| part.iter_mut().for_each(|v| *v = linearise_fast(*v)));
-    }
-
     let (rows_in, width_in) = (down.count as usize, across.count as usize);
     let (rows_out, width_out) = (region.height as usize, region.width as usize);
-    // Across first, then down: the intermediate picture has the output's width and the input's rows.
+    // Across first, then down: the intermediate picture has the output's width and the input's rows. The source is pulled a band of
+    // rows at a time: the whole of a large one as numbers would take more memory than the picture itself.
     let mut narrow = vec![0.0_f32; 3 * rows_in * width_out];
-    narrow.par_chunks_mut(width_out).zip(pulled.values().par_chunks(width_in)).for_each(|(out, row)| {
-        for (value, (offset, weights)) in out.iter_mut().zip(&across.taps) {
-            let pixels = &row[*offset..*offset + weights.len()];
-            *value = pixels.iter().zip(weights).map(|(p, w)| p * w).sum();
+    let band = (PULLED_VALUES / (3 * width_in)).max(LEAST_ROWS).min(rows_in);
+    for first in (0..rows_in).step_by(band) {
+        let rows = band.min(rows_in - first);
+        let mut pulled = source.pull(Region::new(across.first, down.first + first as u32, across.count, rows as u32));
+        if averages_light {
+            pulled
+                .values_mut()
+                .par_chunks_mut(1 << 14)
+                .for_each(|part| part.iter_mut().for_each(|v| *v = linearise_fast(*v)));
         }
-    });
+        for channel in 0..3 {
+            let start = (channel * rows_in + first) * width_out;
+            let lines = narrow[start..start + rows * width_out].par_chunks_mut(width_out);
+            lines.zip(pulled.plane(channel).par_chunks(width_in)).for_each(|(out, row)| {
+                for (value, (offset, weights)) in out.iter_mut().zip(&across.taps) {
+                    let pixels = &row[*offset..*offset + weights.len()];
+                    *value = pixels.iter().zip(weights).map(|(p, w)| p * w).sum();
+                }
+            });
+        }
+    }
     let mut result = Planes::black(region.size());
     result.values_mut().par_chunks_mut(width_out).enumerate().for_each(|(index, out)| {
         let (channel, y) = (index / rows_out, index % rows_out);

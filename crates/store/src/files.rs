@@ -66,7 +66,9 @@ impl FileStore {
 
     fn at(store: Arc<dyn ObjectStore>, place: Place, folder: &Path) -> Result<Self, StoreError> {
         let work = folder.join("work");
-        std::fs::create_dir_all(&work)?;
+        for own in [&work, &folder.join("files"), &folder.join("tiles")] {
+            private(own)?;
+        }
         sweep(&work);
         let work = tempfile::Builder::new().prefix(&format!("{RUN}{}-", std::process::id())).tempdir_in(work)?;
         Ok(Self { store, place, folder: folder.to_owned(), work: Arc::new(work) })
@@ -213,6 +215,13 @@ fn copy_name(key: &str) -> String {
 }
 
 const RUN: &str = "run-";
+
+/// A folder that other users of the machine do not look into.
+fn private(folder: &Path) -> std::io::Result<()> {
+    use std::os::unix::fs::PermissionsExt;
+    std::fs::create_dir_all(folder)?;
+    std::fs::set_permissions(folder, std::fs::Permissions::from_mode(0o700))
+}
 
 /// Removes the work of programs that were killed.
 fn sweep(work: &Path) {

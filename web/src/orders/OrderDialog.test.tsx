@@ -56,3 +56,35 @@ it("an order that is there is changed, and a date taken off it", async () => {
   expect(asked()).toHaveLength(1);
   expect(asked()[0]).toMatchObject({ what: "PUT /orders/3", body: { due_on: null, purpose: "wall prints" } });
 });
+
+describe("when somebody else was quicker", () => {
+  const theirs = anOrder({ notes: "two vases", version: "theirs" });
+
+  function overtaken() {
+    let puts = 0;
+    answer("PUT", "/orders/3", (body) => {
+      puts += 1;
+      return puts === 1 ? new Refused(412, "somebody else has changed this order", "order.changed") : body;
+    });
+    answer("GET", "/orders/3", () => ({ order: theirs }));
+    return opened(anOrder({ version: "mine" }));
+  }
+
+  it("theirs are taken, and nothing of them is overwritten", async () => {
+    const { user } = overtaken();
+    await user.type(screen.getByRole("textbox", { name: "Notes" }), "three vases");
+    await user.click(screen.getByRole("button", { name: "Keep" }));
+    await user.click(await screen.findByRole("button", { name: "Take theirs" }));
+    await waitFor(() => expect(screen.getByRole("textbox", { name: "Notes" })).toHaveValue("two vases"));
+    expect(asked()).toHaveLength(1);
+  });
+
+  it("or one's own are kept, when that is what is wanted", async () => {
+    const { user, onDone } = overtaken();
+    await user.type(screen.getByRole("textbox", { name: "Notes" }), "three vases");
+    await user.click(screen.getByRole("button", { name: "Keep" }));
+    await user.click(await screen.findByRole("button", { name: "Keep mine" }));
+    await waitFor(() => expect(onDone).toHaveBeenCalled());
+    expect(asked()[1]).toMatchObject({ what: "PUT /orders/3", body: { notes: "three vases" } });
+  });
+});

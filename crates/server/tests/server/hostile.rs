@@ -50,6 +50,11 @@ async fn files_made_to_bring_the_decoder_down_are_refused_and_the_others_taken()
         assert_eq!(refused["refused"]["code"], "file.damaged", "{refused}");
     }
     assert!(outcome[3]["original"].is_object(), "{outcome}");
+    use std::os::unix::fs::PermissionsExt;
+    for folder in ["files", "tiles", "work"] {
+        let mode = std::fs::metadata(server.folder.path().join(folder)).unwrap().permissions().mode();
+        assert_eq!(mode & 0o777, 0o700, "{folder} is nobody else's");
+    }
     server.stop().await;
 }
 
