@@ -216,6 +216,9 @@ impl Service {
     pub async fn start(settings: Settings) -> anyhow::Result<Self> {
         std::fs::create_dir_all(&settings.data)
             .with_context(|| format!("the data folder {} cannot be made", settings.data.display()))?;
+        if rustix::process::geteuid().is_root() {
+            tracing::warn!("this runs as root, which nothing in it needs: an ordinary user is safer");
+        }
         let claim = Claim::take(&settings.data)?;
         let listener = listen(settings.bind, settings.port).await?;
         let address = listener.local_addr()?;

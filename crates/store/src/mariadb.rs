@@ -17,6 +17,9 @@ const PATIENCE: Duration = Duration::from_secs(60);
 
 const DATABASE: &str = "dettaglio";
 
+/// What data folders that are being set up begin with.
+const PART: &str = "data.part-";
+
 /// Why the server could not be started.
 #[derive(Debug, thiserror::Error)]
 pub enum MariaDbError {
@@ -94,6 +97,11 @@ impl MariaDb {
         let password = secret(&folder.join("password"))?;
         let url = url(&password, &folder);
         if let Some(pid) = running(&folder) {
+            // It may be just starting, when the program that started it was killed a moment ago.
+            let began = Instant::now();
+            while !answers(&url).await && is_alive(pid) && began.elapsed() < PATIENCE {
+                tokio::time::sleep(Duration::from_millis(50)).await;
+            }
             if answers(&url).await {
                 tracing::info!("took over the database that was left running");
                 return Ok(Self { process: Process::TakenOver(pid), folder, url, options });
@@ -136,7 +144,7 @@ impl MariaDb {
             .env("TMPDIR", own_tmp(folder)?)
             .arg("--no-defaults")
             .args(as_user())
-            .arg(format!("--datadir={}", data.display()))
+            .arg(datadir(&data))
             .arg(format!("--socket={}", socket(folder).display()))
             .arg(format!("--pid-file={}", folder.join("mariadb.pid").display()))
             .arg(format!("--log-error={}", log.display()))
@@ -191,11 +199,20 @@ impl MariaDb {
     }
 }
 
-/// The process of a server that runs on the folder.
+/// The process of a server that runs on the folder, found by what it was told: its own file with its number comes late.
 fn running(folder: &Path) -> Option<Pid> {
-    let pid = Pid::from_raw(std::fs::read_to_string(folder.join("mariadb.pid")).ok()?.trim().parse().ok()?)?;
-    let name = std::fs::read_to_string(format!("/proc/{}/comm", pid.as_raw_nonzero())).ok()?;
-    (name.trim() == "mariadbd").then_some(pid)
+    let told = datadir(&folder.join("data"));
+    std::fs::read_dir("/proc").ok()?.flatten().find_map(|entry| {
+        let pid = Pid::from_raw(entry.file_name().to_str()?.parse().ok()?)?;
+        let command = std::fs::read(entry.path().join("cmdline")).ok()?;
+        let mut words = command.split(|byte| *byte == 0);
+        let is_server = words.next()?.ends_with(b"mariadbd");
+        (is_server && words.any(|word| word == told.as_bytes())).then_some(pid)
+    })
+}
+
+fn datadir(data: &Path) -> String {
+    format!("--datadir={}", data.display())
 }
 
 async fn end(pid: Pid) {
@@ -233,20 +250,25 @@ fn own_tmp(folder: &Path) -> std::io::Result<PathBuf> {
 
 /// Sets up a data folder beside its place and moves it there when it is whole: one that was cut short is begun anew.
 async fn install(data: &Path, folder: &Path) -> Result<(), MariaDbError> {
-    let part = folder.join("data.part");
-    for unfinished in [&part, &data.to_owned()] {
-        match std::fs::remove_dir_all(unfinished) {
-            Err(error) if error.kind() != std::io::ErrorKind::NotFound => return Err(error.into()),
-            _ => {}
+    // A name of its own: what sets one up for a program that was killed goes on for a while.
+    let name = Alphanumeric.sample_string(&mut rand::rng(), 8);
+    for entry in std::fs::read_dir(folder)?.flatten() {
+        if entry.file_name().to_string_lossy().starts_with(PART) {
+            let _ = std::fs::remove_dir_all(entry.path());
         }
     }
+    match std::fs::remove_dir_all(data) {
+        Err(error) if error.kind() != std::io::ErrorKind::NotFound => return Err(error.into()),
+        _ => {}
+    }
+    let part = folder.join(format!("{PART}{name}"));
     let log = folder.join("install.log");
     let out = std::fs::File::create(&log)?;
     let status = Command::new(program("mariadb-install-db")?)
         .env("TMPDIR", own_tmp(folder)?)
         .arg("--no-defaults")
         .args(as_user())
-        .arg(format!("--datadir={}", part.display()))
+        .arg(datadir(&part))
         .args(["--auth-root-authentication-method=normal", "--skip-test-db"])
         .stdin(Stdio::null())
         .stdout(out.try_clone()?)

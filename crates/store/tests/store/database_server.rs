@@ -82,7 +82,7 @@ async fn nobody_else_on_the_machine_gets_in() {
 #[tokio::test]
 async fn a_setting_up_that_was_cut_short_is_begun_anew() {
     let folder = tempfile::tempdir().unwrap();
-    for half in ["data/aria_log.1", "data.part/mysql/half.ibd"] {
+    for half in ["data/aria_log.1", "data.part-x/mysql/half.ibd"] {
         let file = folder.path().join(half);
         std::fs::create_dir_all(file.parent().unwrap()).unwrap();
         std::fs::write(file, "half").unwrap();
@@ -92,4 +92,24 @@ async fn a_setting_up_that_was_cut_short_is_begun_anew() {
     assert!(store.orders().await.unwrap().is_empty());
     store.pool().close().await;
     database.stop().await;
+}
+
+#[tokio::test]
+async fn a_start_that_is_killed_again_and_again_is_made_good() {
+    let folder = tempfile::tempdir().unwrap();
+    // What it started goes on by itself, as after a kill -9 of the program.
+    for milliseconds in [40, 300, 900, 1500, 2500, 400, 1200] {
+        let start = MariaDb::start(folder.path());
+        if let Ok(started) = tokio::time::timeout(std::time::Duration::from_millis(milliseconds), start).await {
+            std::mem::forget(started.unwrap());
+        }
+    }
+    let database = MariaDb::start(folder.path()).await.unwrap();
+    let store = Store::connect(database.url()).await.unwrap();
+    store.add_order("Room 2", "", None).await.unwrap();
+    store.pool().close().await;
+    database.stop().await;
+    let left = std::fs::read_dir(folder.path()).unwrap().flatten();
+    let parts: Vec<_> = left.filter(|entry| entry.file_name().to_string_lossy().starts_with("data.part-")).collect();
+    assert!(parts.len() <= 6, "{parts:?}");
 }
