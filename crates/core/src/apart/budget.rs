@@ -73,21 +73,18 @@ mod tests {
         let first = budget.take(6);
         let (told, order) = mpsc::channel();
         let ask = |name: &'static str, amount| {
-            let (budget, told) = (Arc::clone(&budget), told.clone());
-            let before = budget.lock().next;
+            let (asking, told, before) = (Arc::clone(&budget), told.clone(), budget.lock().next);
             let asked = thread::spawn(move || {
-                let held = budget.take(amount);
+                let held = asking.take(amount);
                 told.send(name).unwrap();
                 drop(held);
             });
-            while budget_of(&asked, before, &first) {
+            // The next one asks only when this one has its number.
+            while budget.lock().next == before {
                 thread::sleep(Duration::from_millis(1));
             }
             asked
         };
-        fn budget_of(_: &thread::JoinHandle<()>, before: u64, held: &Held) -> bool {
-            held.budget.lock().next == before
-        }
         let large = ask("large", 10);
         let small = ask("small", 1);
         assert!(order.recv_timeout(Duration::from_millis(50)).is_err(), "both wait: the large one is first");

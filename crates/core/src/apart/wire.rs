@@ -62,6 +62,12 @@ pub(crate) fn receive<T: DeserializeOwned>(socket: &mut UnixStream) -> io::Resul
     Ok(serde_json::from_slice(&text)?)
 }
 
+fn receive_length(socket: &mut UnixStream) -> io::Result<u64> {
+    let mut length = [0; 8];
+    socket.read_exact(&mut length)?;
+    Ok(u64::from_le_bytes(length))
+}
+
 /// Bytes that may be missing; what is too long counts as missing.
 pub(crate) fn send_bytes(socket: &mut UnixStream, bytes: Option<&[u8]>) -> io::Result<()> {
     let bytes = bytes.filter(|bytes| bytes.len() as u64 <= LONGEST_PART);
@@ -71,9 +77,7 @@ pub(crate) fn send_bytes(socket: &mut UnixStream, bytes: Option<&[u8]>) -> io::R
 }
 
 pub(crate) fn receive_bytes(socket: &mut UnixStream) -> io::Result<Option<Vec<u8>>> {
-    let mut length = [0; 8];
-    socket.read_exact(&mut length)?;
-    match u64::from_le_bytes(length) {
+    match receive_length(socket)? {
         u64::MAX => Ok(None),
         length if length > LONGEST_PART => Err(io::Error::other("a part beyond all measure")),
         length => {
@@ -92,9 +96,7 @@ pub(crate) fn send_numbers(socket: &mut UnixStream, values: &[f32]) -> io::Resul
 
 /// Numbers, `most` of them at most.
 pub(crate) fn receive_numbers(socket: &mut UnixStream, most: usize) -> io::Result<Vec<f32>> {
-    let mut length = [0; 8];
-    socket.read_exact(&mut length)?;
-    let length = usize::try_from(u64::from_le_bytes(length)).unwrap_or(usize::MAX);
+    let length = usize::try_from(receive_length(socket)?).unwrap_or(usize::MAX);
     if length > most {
         return Err(io::Error::other("more numbers than there can be"));
     }
