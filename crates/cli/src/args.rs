@@ -27,6 +27,8 @@ pub enum Command {
     Faces(FacesArgs),
     /// Write the treatment that a picture's reading suggests.
     Suggest(SuggestArgs),
+    /// Shrink pictures, enlarge them again by every method and model at hand, and compare each with the truth.
+    Rehearse(RehearseArgs),
     /// Compare two pictures of one size, or a result with its original.
     Compare(CompareArgs),
     /// List the models at hand; add one of your own, retire and restore.
@@ -114,6 +116,9 @@ pub struct StepArgs {
     /// Lay this share back where there is texture, 0 to 1.
     #[arg(long, value_name = "SHARE")]
     pub keep_texture: Option<f32>,
+    /// Lay this share of thin lines and points back, 0 to 1.
+    #[arg(long, value_name = "SHARE")]
+    pub keep_lines: Option<f32>,
     /// The cleaner for grain and speckle, by id.
     #[arg(long, value_name = "ID")]
     pub cleaner: Option<String>,
@@ -231,6 +236,33 @@ pub struct SuggestArgs {
     /// Where to write the treatment; it is printed when not given.
     #[arg(short, long)]
     pub output: Option<PathBuf>,
+    #[command(flatten)]
+    pub shelf: ShelfArgs,
+}
+
+#[derive(Args)]
+pub struct RehearseArgs {
+    /// Pictures, folders of them, or patterns such as "scans/*.tif".
+    #[arg(required = true)]
+    pub inputs: Vec<String>,
+    /// How many times they are enlarged again: 2, 3 or 4.
+    #[arg(long, default_value_t = 4, value_parser = clap::value_parser!(u32).range(2..=4))]
+    pub factor: u32,
+    /// Parts of each picture that are looked at, of 256 px a side.
+    #[arg(long, default_value_t = 6, value_parser = clap::value_parser!(u32).range(1..=200))]
+    pub parts: u32,
+    /// Put back each picture's own noise and compression, which shrinking takes away.
+    #[arg(long)]
+    pub put_back: bool,
+    /// Only these models, by id; the plain methods always take part.
+    #[arg(long, value_name = "ID", value_delimiter = ',')]
+    pub models: Vec<String>,
+    /// Print all figures as JSON.
+    #[arg(long, conflicts_with = "csv")]
+    pub json: bool,
+    /// Print all figures as comma-separated values, one line for a picture and a candidate.
+    #[arg(long)]
+    pub csv: bool,
     #[command(flatten)]
     pub shelf: ShelfArgs,
 }

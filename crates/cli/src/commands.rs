@@ -122,7 +122,7 @@ fn free_to_write(input: &Path, output: &Path, force: bool) -> anyhow::Result<()>
 }
 
 /// Reads a picture in a process of its own: a file that brings its decoder down does not end a batch.
-fn open(path: &Path) -> anyhow::Result<Decoded> {
+pub fn open(path: &Path) -> anyhow::Result<Decoded> {
     static DECODERS: OnceLock<Decoders> = OnceLock::new();
     let named = || path.display().to_string();
     let hash = ContentHash::of_file(path).with_context(named)?;
@@ -132,7 +132,7 @@ fn open(path: &Path) -> anyhow::Result<Decoded> {
 }
 
 /// The files that were named: folders give the pictures in them, patterns what they match.
-fn pictures(inputs: &[String]) -> anyhow::Result<Vec<PathBuf>> {
+pub fn pictures(inputs: &[String]) -> anyhow::Result<Vec<PathBuf>> {
     let is_picture = |path: &Path| {
         let ending = path.extension().and_then(|e| e.to_str()).unwrap_or_default().to_ascii_lowercase();
         codec::READ_ENDINGS.contains(&ending.as_str())

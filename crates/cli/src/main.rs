@@ -8,6 +8,7 @@ macro_rules! say {
 mod args;
 mod commands;
 mod models;
+mod rehearse;
 mod steps;
 
 use std::fmt::Arguments;
@@ -38,6 +39,7 @@ fn main() -> ExitCode {
         args::Command::Read(args) => commands::read(&args),
         args::Command::Faces(args) => commands::faces(&args),
         args::Command::Suggest(args) => commands::suggest(&args),
+        args::Command::Rehearse(args) => rehearse::rehearse(&args),
         args::Command::Compare(args) => commands::compare(&args),
         args::Command::Models(args) => models::models(&args),
         args::Command::Size(args) => commands::size(&args),

@@ -13,11 +13,15 @@ use dettaglio_core::model::{Card, EVERYDAY, Grade, LevelKind, ModelRef, Shelf};
 use dettaglio_core::picture::Size;
 use dettaglio_core::reading::Reading;
 use dettaglio_core::recipe::{Choice, Recipe, Surround};
+use dettaglio_core::render::{Renderer, Unhurried};
 use dettaglio_core::size::Target;
-use dettaglio_core::suggest::{PrintFacts, Suggestion, usual_grade};
+use dettaglio_core::suggest::{PrintFacts, Suggestion, Trial, factor_for, usual_grade};
 use dettaglio_core::treatment::Fill;
 
 use crate::args::{FacesSetting, Setting, StepArgs};
+
+/// Bytes of tiles that a trial keeps while it goes on.
+const TRIAL_TILES: usize = 64 << 20;
 
 /// What is suggested for a picture of `kept` pixels and a print.
 pub fn suggestion(
@@ -35,7 +39,13 @@ pub fn suggestion(
         ppi: resolved.print.map(|p| p.ppi),
         distance_m: resolved.print.map(|p| distance.unwrap_or_else(|| p.usual_distance_m())),
     };
-    Ok(Suggestion::of(reading, found, &decoded.facts, shelf, print))
+    let trial = if resolved.factor > 1.01 {
+        let renderer = Renderer::new(shelf.clone(), TRIAL_TILES);
+        Trial::of(&decoded.original, reading, &renderer, factor_for(resolved.factor), &Unhurried)?
+    } else {
+        None
+    };
+    Ok(Suggestion::of(reading, trial.as_ref(), found, &decoded.facts, shelf, print))
 }
 
 impl StepArgs {
@@ -165,11 +175,12 @@ impl StepArgs {
             }
             None => {}
         }
-        let asked = self.speckle.is_some() || self.keep_texture.is_some() || self.cleaner.is_some();
+        let shares = [self.speckle, self.keep_texture, self.keep_lines];
+        let asked = shares.iter().any(Option::is_some) || self.cleaner.is_some();
         if self.grain == Some(Setting::Off) {
             clean.noise = None;
             if asked {
-                bail!("--grain off leaves nothing for --speckle, --keep-texture or --cleaner to do");
+                bail!("--grain off leaves nothing for --speckle, --keep-texture, --keep-lines or --cleaner to do");
             }
         } else if self.grain.is_some() || asked {
             let mut noise = match clean.noise.take() {
@@ -180,6 +191,7 @@ impl StepArgs {
                     grain: 0.9,
                     speckle: 1.0,
                     keep_texture: 0.1,
+                    keep_lines: 1.0,
                 },
             };
             if let Some(id) = &self.cleaner {
@@ -194,6 +206,7 @@ impl StepArgs {
             }
             noise.speckle = self.speckle.unwrap_or(noise.speckle);
             noise.keep_texture = self.keep_texture.unwrap_or(noise.keep_texture);
+            noise.keep_lines = self.keep_lines.unwrap_or(noise.keep_lines);
             clean.noise = Some(noise);
         }
         Ok(())

@@ -329,3 +329,33 @@ fn an_answer_that_cannot_be_written_is_an_error() {
     let said = String::from_utf8_lossy(&ended.stderr);
     assert!(!ended.status.success() && said.contains("cannot be written") && one_line().eval(&said), "{said}");
 }
+
+#[rstest]
+fn a_rehearsal_is_printed_for_people_and_for_programs(folder: TempDir) {
+    let pictures = project().join("crates/core/tests/pictures");
+    let (fern, shop) = (pictures.join("courtyard-fern.jpg"), pictures.join("weavers-shop.jpg"));
+    let models = ["--factor", "2", "--parts", "2", "--models", "everyday-x2-draft"];
+    let table = printed(dettaglio().arg("rehearse").args([&fern, &shop]).args(models));
+    let rows: Vec<&str> = table.lines().filter(|line| line.contains("Everyday x2, draft")).collect();
+    assert_eq!(rows.len(), 3, "one a picture, and one over all: {table}");
+    assert!(!table.contains("Lettering") && table.contains("all 2 pictures") && table.contains("Bicubic"), "{table}");
+
+    let json = printed(dettaglio().arg("rehearse").arg(&fern).args(models).args(["--json", "--put-back"]));
+    let json: serde_json::Value = serde_json::from_str(&json).unwrap();
+    assert_eq!(json["rehearsal"]["parts"].as_array().unwrap().len(), 2);
+    let psnr = |name: &str| {
+        let rows = json["rehearsal"]["rows"].as_array().unwrap();
+        rows.iter().find(|row| row["name"] == name).unwrap()["figures"]["psnr"].as_f64().unwrap()
+    };
+    assert!(psnr("Everyday x2, draft") > psnr("Bicubic") && psnr("Bicubic") > psnr("Nearest"));
+
+    let csv = printed(dettaglio().arg("rehearse").arg(&fern).args(models).arg("--csv"));
+    assert!(csv.starts_with("picture,candidate,parts,psnr"), "{csv}");
+    assert!(csv.lines().all(|line| line.split(',').count() >= 10), "{csv}");
+
+    let small = folder.path().join("vases.png");
+    image::RgbImage::new(40, 300).save(&small).unwrap();
+    dettaglio().arg("rehearse").arg(&small).assert().failure().stderr(contains("needs 48 px").and(one_line()));
+    dettaglio().args(["rehearse", "--factor", "9"]).arg(&fern).assert().code(2).stderr(one_line());
+    dettaglio().args(["rehearse", "--models", "none-such"]).arg(&fern).assert().failure().stderr(contains("none-such"));
+}

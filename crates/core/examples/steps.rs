@@ -60,6 +60,7 @@ fn main() -> Outcome<()> {
         grain: 0.9,
         speckle: 1.0,
         keep_texture: 0.2,
+        keep_lines: 0.0,
     });
     let marks = model(LevelKind::Compression).map(|model| Marks { model, quality: 60.0, strength: 1.0 });
     let softness = model(LevelKind::Softness).map(|model| Softness { model, sigma: 1.0, strength: 1.0 });

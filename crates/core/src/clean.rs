@@ -43,6 +43,11 @@ impl NoiseCurve {
         Self(self.0.map(|v| v * factor))
     }
 
+    /// The curve, cut off at a sigma.
+    pub fn at_most(&self, sigma: f32) -> Self {
+        Self(self.0.map(|v| v.min(sigma)))
+    }
+
     /// The highest point, in 8-bit levels.
     pub fn most(&self) -> f32 {
         self.0.into_iter().fold(0.0, f32::max)
@@ -88,6 +93,13 @@ pub struct Noise {
     pub speckle: f32,
     /// The share of what was taken from textured places that is laid back, 0 to 1.
     pub keep_texture: f32,
+    /// The share of thin lines and points among what was taken that is laid back, 0 to 1.
+    #[serde(default, skip_serializing_if = "is_nothing")]
+    pub keep_lines: f32,
+}
+
+fn is_nothing(share: &f32) -> bool {
+    *share == 0.0
 }
 
 /// Blur.
@@ -182,6 +194,7 @@ mod tests {
                 grain: 1.0,
                 speckle: 1.0,
                 keep_texture: 0.0,
+                keep_lines: 0.0,
             }),
         };
         let names: Vec<&str> = clean.passes().iter().map(|(m, _)| m.model.as_str()).collect();

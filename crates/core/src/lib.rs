@@ -19,6 +19,7 @@
 //! | [`face`] | faces: finding them, and the canvas on which they are restored |
 //! | [`area`] | parts of the picture that carry their own settings |
 //! | [`treatment`] | the ordered, saved settings for one picture |
+//! | [`rehearsal`] | a picture shrunk, enlarged again by every candidate, and compared with itself |
 //! | [`suggest`] | the treatment that a reading and a print suggest, with reasons |
 //! | [`recipe`] | what a person chooses, before it is worked out for a picture and a size |
 //! | [`render`] | `render(original, treatment, region)`: the one definition of a result |
@@ -51,6 +52,7 @@ mod plane;
 pub mod preflight;
 pub mod reading;
 pub mod recipe;
+pub mod rehearsal;
 pub mod render;
 pub mod screen;
 pub mod size;

@@ -15,7 +15,7 @@ use crate::model::{Grade, Kind, ModelError, ModelRef, Shelf};
 use crate::picture::Size;
 use crate::reading::{BEYOND_HELP, MARKED_QUALITY, Reading, SOFT};
 use crate::size::{MM_PER_INCH, Resolved, SizeError, Target};
-use crate::suggest::Suggestion;
+use crate::suggest::{STRONGEST_GRAIN, Suggestion};
 use crate::treatment::{Enlarge, Fill, Margin, Restore, TreatedArea, TreatedFace, Treatment, TreatmentError, within};
 
 /// What a person chooses for one picture and print.
@@ -97,7 +97,7 @@ impl Steps {
             Some(Softness { sigma, ..softness })
         });
         if let Some(grain) = &mut steps.finish.grain {
-            grain.level = reading.noise.level;
+            grain.level = reading.noise.level.at_most(STRONGEST_GRAIN);
         }
         steps
     }
@@ -479,7 +479,8 @@ mod tests {
         let mut steps = cleaned_by_what_is_not_there().steps;
         let model = ModelRef::of(&stand_in::cleaner_card());
         let level = NoiseCurve::flat(20.0);
-        steps.clean.noise = Some(Noise { model: model.clone(), level, grain: 0.7, speckle: 1.0, keep_texture: 0.2 });
+        steps.clean.noise =
+            Some(Noise { model: model.clone(), level, grain: 0.7, speckle: 1.0, keep_texture: 0.2, keep_lines: 0.0 });
         steps.clean.softness = Some(Softness { model, sigma: 1.5, strength: 0.5 });
         let there = steps.for_reading(&reading(6.0, 55.0, 1.2), None).clean;
         assert_eq!(there.marks.as_ref().map(|m| (m.quality, m.strength)), Some((55.0, 1.0)));

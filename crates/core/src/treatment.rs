@@ -402,6 +402,7 @@ impl Part<'_> {
             within("Grain", noise.grain, 0.0, 1.0)?;
             within("Colour speckle", noise.speckle, 0.0, 1.0)?;
             within("Keep texture", noise.keep_texture, 0.0, 1.0)?;
+            within("Keep lines", noise.keep_lines, 0.0, 1.0)?;
         }
         if let Some(softness) = &self.clean.softness {
             within("the spread of Softness", softness.sigma, 0.0, 3.0)?;

@@ -536,12 +536,13 @@ fn pictures_of_any_shape_go_through_every_step(#[case] width: u32, #[case] heigh
     let shelf = Shelf::open(&Path::new(env!("CARGO_MANIFEST_DIR")).join("../../models")).unwrap();
     let reading = Reading::of(&decoded.original, &decoded.facts);
     let print = PrintFacts { factor: 2.0, ppi: None, distance_m: None };
-    let mut suggestion = Suggestion::of(&reading, &[], &decoded.facts, &shelf, print);
+    let mut suggestion = Suggestion::of(&reading, None, &[], &decoded.facts, &shelf, print);
     // Every step on, whatever the reading of so little says.
     let card = shelf.get("camera-noise-draft").unwrap().card();
     let model = dettaglio_core::model::ModelRef::of(card);
     let level = dettaglio_core::clean::NoiseCurve::flat(20.0);
-    let noise = dettaglio_core::clean::Noise { model, level, grain: 0.8, speckle: 1.0, keep_texture: 0.5 };
+    let noise =
+        dettaglio_core::clean::Noise { model, level, grain: 0.8, speckle: 1.0, keep_texture: 0.5, keep_lines: 0.0 };
     suggestion.clean.noise = Some(noise);
     let recipe = Recipe::suggested(&suggestion, dettaglio_core::frame::Frame::default(), Surround::None);
     let worked = recipe.work_out(&shelf, decoded.original.size(), Target::Factor { factor: 2.0 }).unwrap();

@@ -88,7 +88,8 @@ fn a_cleaner_is_tiled_without_a_trace_on_odd_sizes(#[case] id: &str) {
     let planes = scene(Size::new(301, 287));
     let original = Original::from_planes(&planes);
     let level = NoiseCurve([20.0, 18.0, 16.0, 14.0, 12.0, 10.0, 8.0, 6.0]);
-    let noise = Noise { model: ModelRef::of(card), level, grain: 1.0, speckle: 1.0, keep_texture: 0.0 };
+    let noise =
+        Noise { model: ModelRef::of(card), level, grain: 1.0, speckle: 1.0, keep_texture: 0.0, keep_lines: 0.0 };
     let clean = Clean { noise: Some(noise), ..Clean::default() };
     let treatment = Treatment { clean, ..Treatment::plain(Kernel::Lanczos3, planes.size()) };
     let whole = Renderer::new(shelf.clone(), 256 << 20)

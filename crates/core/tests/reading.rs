@@ -309,7 +309,7 @@ mod suggested {
 
     fn suggestion(planes: &Planes, print: PrintFacts) -> Suggestion {
         let facts = pictured("isola-brina-sign.jpg").facts;
-        Suggestion::of(&reading(planes), &[], &facts, &shelf(), print)
+        Suggestion::of(&reading(planes), None, &[], &facts, &shelf(), print)
     }
 
     #[test]
@@ -329,7 +329,7 @@ mod suggested {
         assert!(read.conclusion()[0].contains("at most"), "{:?}", read.conclusion());
         let of = |iso| {
             let facts = Facts { iso, ..pictured("isola-brina-sign.jpg").facts };
-            Suggestion::of(&read, &[], &facts, &shelf(), WALL)
+            Suggestion::of(&read, None, &[], &facts, &shelf(), WALL)
         };
         let base = of(Some(100));
         assert_eq!(base.clean.noise, None);
@@ -338,25 +338,23 @@ mod suggested {
     }
 
     #[test]
-    fn edges_that_were_brought_back_are_not_sharpened_once_more() {
-        let (soft, sharp) = (suggestion(&shapes(1.5), WALL), suggestion(&shapes(0.6), WALL));
-        assert!(soft.clean.softness.is_some() && sharp.clean.softness.is_none());
-        let strength = |s: &Suggestion| s.finish.edges.expect("edges").strength;
-        assert!(strength(&soft) < 0.5 * strength(&sharp), "{} {}", strength(&soft), strength(&sharp));
+    fn softness_is_said_and_left_as_it_is() {
+        let soft = suggestion(&shapes(1.5), WALL);
+        assert_eq!(soft.clean.softness, None);
+        assert!(soft.reasons.iter().any(|r| r.text.contains("try Softness")), "{:?}", soft.reasons);
+        let sharp = suggestion(&shapes(0.6), WALL);
+        assert!(!sharp.reasons.iter().any(|r| r.text.contains("Softness")), "{:?}", sharp.reasons);
     }
 
     #[test]
-    fn by_night_softness_is_left_alone() {
+    fn by_night_softness_is_not_even_offered() {
         let lit = shapes(1.5);
         let dark = Planes::from_values(lit.size(), lit.values().iter().map(|v| 0.25 * v).collect());
-        let of = |iso| {
-            let facts = Facts { iso, jpeg_quality: None, ..pictured("isola-brina-sign.jpg").facts };
-            Suggestion::of(&reading(&dark), &[], &facts, &shelf(), WALL)
-        };
-        assert!(of(Some(200)).clean.softness.is_some(), "dark alone is no night");
-        let night = of(Some(12_800));
+        let facts = Facts { iso: Some(12_800), jpeg_quality: None, ..pictured("isola-brina-sign.jpg").facts };
+        let night = Suggestion::of(&reading(&dark), None, &[], &facts, &shelf(), WALL);
         assert_eq!(night.clean.softness, None);
         assert!(night.reasons.iter().any(|r| r.text.contains("points of light")), "{:?}", night.reasons);
+        assert!(!night.reasons.iter().any(|r| r.text.contains("try Softness")), "{:?}", night.reasons);
     }
 
     #[test]

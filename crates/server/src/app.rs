@@ -29,6 +29,7 @@ use crate::api::jobs::JobView;
 use crate::devices::{Devices, Troubles};
 use crate::once::Once;
 use crate::problem::Problem;
+use crate::rehearsals::Rehearsals;
 use crate::studio::Studio;
 use crate::worker::Worker;
 
@@ -63,6 +64,8 @@ pub struct App {
     pub looking_over: Arc<Semaphore>,
     /// Requests that are to have their effect once.
     pub once: Once,
+    /// Rehearsals that go on.
+    pub rehearsals: Arc<Rehearsals>,
     /// Orders are changed one at a time, so that none is changed between a look and a change.
     pub changing: Arc<Mutex<()>>,
     /// Who tries to sign in, and how often.

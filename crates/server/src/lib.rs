@@ -23,6 +23,7 @@ pub mod demo;
 pub mod devices;
 mod once;
 pub mod problem;
+pub mod rehearsals;
 pub mod report;
 mod serve_file;
 pub mod service;

@@ -8,6 +8,7 @@ use dettaglio_core::limits::LimitError;
 use dettaglio_core::model::ModelError;
 use dettaglio_core::naming::UnknownWord;
 use dettaglio_core::recipe::RecipeError;
+use dettaglio_core::rehearsal::RehearsalError;
 use dettaglio_core::render::RenderError;
 use dettaglio_core::size::SizeError;
 use dettaglio_core::treatment::TreatmentError;
@@ -177,6 +178,17 @@ impl From<RecipeError> for Problem {
             RecipeError::Treatment(error) => error.into(),
             RecipeError::Model(error) => error.into(),
             RecipeError::UnknownSubject { .. } => Self::refused("model.unknown-subject", error).field("enlarge"),
+        }
+    }
+}
+
+impl From<RehearsalError> for Problem {
+    fn from(error: RehearsalError) -> Self {
+        match error {
+            RehearsalError::Recipe(error) => error.into(),
+            RehearsalError::Render(error) => error.into(),
+            RehearsalError::Codec(error) => error.into(),
+            RehearsalError::TooSmall(_) => Self::refused("rehearsal.too-small", error),
         }
     }
 }

@@ -258,6 +258,7 @@ impl Service {
             trying: Arc::new(Semaphore::new(1)),
             looking_over: Arc::new(Semaphore::new(2)),
             once: Once::default(),
+            rehearsals: Arc::default(),
             changing: Arc::default(),
             sign_ins: Arc::new(SignIns::new(settings.trusted_proxy)),
             store: parts.store,

@@ -11,7 +11,7 @@ use dettaglio_core::picture::Size;
 
 use crate::enlargements::Record;
 use crate::jobs::{Job, JobState, Stage};
-use crate::{Store, StoreError, from_text, missing, to_text};
+use crate::{Store, StoreError, from_text, missing, once_more_on_conflict, to_text};
 
 /// After so many starts without an end a job counts as failed. What was computed is kept from one to the next, so that a
 /// machine that is switched off now and then gets to the end all the same.
@@ -74,6 +74,10 @@ impl Store {
     ///
     /// Jobs that were started too often without an end are marked as failed on the way. Nothing while the run sheet is held up.
     pub async fn take_job(&self, worker: &str) -> Result<Option<Job>, StoreError> {
+        once_more_on_conflict(|| self.try_to_take_job(worker)).await
+    }
+
+    async fn try_to_take_job(&self, worker: &str) -> Result<Option<Job>, StoreError> {
         sqlx::query!(
             "UPDATE jobs SET state = 'failed', stage = NULL, lease_owner = NULL, finished_at = CURRENT_TIMESTAMP(3),
                  reason = ?
@@ -190,6 +194,17 @@ impl Store {
 
     /// Marks a job as done and keeps its enlargement: both or neither. Answers whether the lease still held.
     pub async fn finish_job(
+        &self,
+        job: &Job,
+        worker: &str,
+        file_key: &str,
+        bytes: u64,
+        record: &Record,
+    ) -> Result<bool, StoreError> {
+        once_more_on_conflict(|| self.try_to_finish_job(job, worker, file_key, bytes, record)).await
+    }
+
+    async fn try_to_finish_job(
         &self,
         job: &Job,
         worker: &str,

@@ -172,3 +172,21 @@ fn from_text<T: serde::de::DeserializeOwned>(what: &'static str, text: &str) -> 
 fn missing(what: &'static str, id: impl ToString) -> StoreError {
     StoreError::Missing { what, id: id.to_string() }
 }
+
+/// How often something is done that meets another change each time.
+const MOST_TRIES: u32 = 6;
+
+/// Does something once more that met another change, as MariaDB asks of whoever loses a deadlock: it was undone as a whole.
+pub(crate) async fn once_more_on_conflict<T, F: Future<Output = Result<T, StoreError>>>(
+    attempt: impl Fn() -> F,
+) -> Result<T, StoreError> {
+    for tries in 1..MOST_TRIES {
+        match attempt().await {
+            Err(error) if error.is_conflict() => {
+                tokio::time::sleep(std::time::Duration::from_millis(5 << tries)).await;
+            }
+            done => return done,
+        }
+    }
+    attempt().await
+}

@@ -7,6 +7,8 @@ use dettaglio_core::hash::ContentHash;
 use dettaglio_core::reading::Reading;
 use dettaglio_core::recipe::Ticket;
 use dettaglio_core::size::Target;
+use dettaglio_core::suggest::KeptTrial;
+use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 
 use crate::{Store, StoreError, from_text, missing, to_text};
@@ -94,6 +96,8 @@ pub struct OriginalRow {
     pub facts: Facts,
     /// What was measured on it.
     pub reading: Option<Reading>,
+    /// What was tried on it.
+    pub trials: Vec<KeptTrial>,
     /// The faces that were found; nothing until someone has looked.
     pub faces: Option<Vec<Face>>,
     /// The print that it came in with.
@@ -111,6 +115,7 @@ struct RawOriginal {
     hash: String,
     facts: String,
     reading: Option<String>,
+    trials: Option<String>,
     faces: Option<String>,
     target: Option<String>,
     wish: Option<String>,
@@ -129,6 +134,7 @@ impl TryFrom<RawOriginal> for OriginalRow {
             facts: from_text("description of a file", &raw.facts)?,
             // One of an earlier version is measured again.
             reading: raw.reading.and_then(|text| serde_json::from_str(&text).ok()),
+            trials: raw.trials.and_then(|text| serde_json::from_str(&text).ok()).unwrap_or_default(),
             faces: raw.faces.and_then(|text| serde_json::from_str(&text).ok()),
             wish: raw.wish.and_then(|text| serde_json::from_str(&text).ok()),
             target: raw.target.map(|text| from_text("target", &text)).transpose()?,
@@ -358,7 +364,7 @@ impl Store {
     pub async fn originals(&self, order: u64) -> Result<Vec<OriginalRow>, StoreError> {
         sqlx::query_as!(
             RawOriginal,
-            r#"SELECT id, order_id, name, hash, facts, reading, faces, target, wish, created_at AS "created_at: DateTime<Utc>"
+            r#"SELECT id, order_id, name, hash, facts, reading, trials, faces, target, wish, created_at AS "created_at: DateTime<Utc>"
                FROM originals WHERE order_id = ? AND removed_at IS NULL ORDER BY id"#,
             order
         )
@@ -373,7 +379,7 @@ impl Store {
     pub async fn original(&self, id: u64) -> Result<OriginalRow, StoreError> {
         sqlx::query_as!(
             RawOriginal,
-            r#"SELECT id, order_id, name, hash, facts, reading, faces, target, wish, created_at AS "created_at: DateTime<Utc>"
+            r#"SELECT id, order_id, name, hash, facts, reading, trials, faces, target, wish, created_at AS "created_at: DateTime<Utc>"
                FROM originals WHERE id = ?"#,
             id
         )
@@ -396,6 +402,41 @@ impl Store {
     pub async fn set_reading(&self, id: u64, reading: &Reading) -> Result<(), StoreError> {
         sqlx::query!("UPDATE originals SET reading = ? WHERE id = ?", to_text(reading), id).execute(&self.pool).await?;
         Ok(())
+    }
+
+    /// Keeps what was tried on an original.
+    pub async fn set_trials(&self, id: u64, trials: &[KeptTrial]) -> Result<(), StoreError> {
+        sqlx::query!("UPDATE originals SET trials = ? WHERE id = ?", to_text(&trials), id).execute(&self.pool).await?;
+        Ok(())
+    }
+
+    /// Keeps a rehearsal of an original, in the form of whoever held it; nothing to forget the last one.
+    pub async fn set_rehearsal(&self, id: u64, rehearsal: Option<&impl Serialize>) -> Result<(), StoreError> {
+        sqlx::query!("UPDATE originals SET rehearsal = ? WHERE id = ?", rehearsal.map(to_text), id)
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+
+    /// The last rehearsal of an original; nothing where there is none, or only one of a form that is not read any more.
+    pub async fn rehearsal<T: DeserializeOwned>(&self, id: u64) -> Result<Option<T>, StoreError> {
+        let kept = sqlx::query_scalar!("SELECT rehearsal FROM originals WHERE id = ?", id)
+            .fetch_optional(&self.pool)
+            .await?
+            .ok_or_else(|| missing("original", id))?;
+        Ok(kept.and_then(|text| serde_json::from_str(&text).ok()))
+    }
+
+    /// The last rehearsals of an order's originals, by name of the file.
+    pub async fn rehearsals<T: DeserializeOwned>(&self, order: u64) -> Result<Vec<(String, T)>, StoreError> {
+        let kept = sqlx::query!(
+            "SELECT name, rehearsal FROM originals WHERE order_id = ? AND removed_at IS NULL AND rehearsal IS NOT NULL ORDER BY id",
+            order
+        )
+        .fetch_all(&self.pool)
+        .await?;
+        let read = |text: Option<String>| serde_json::from_str(&text?).ok();
+        Ok(kept.into_iter().filter_map(|row| Some((row.name, read(row.rehearsal)?))).collect())
     }
 
     /// Keeps the faces that were found on an original.

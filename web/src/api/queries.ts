@@ -89,6 +89,17 @@ export const useRestoration = (hash: string, treatment: string | undefined, face
     retry: false,
   });
 
+/** How often a rehearsal that goes on is asked how far it is. */
+const REHEARSAL_MS = 700;
+
+/** The last rehearsal of a picture, followed while it goes on; null where there is none. */
+export const useRehearsal = (original: number) =>
+  useQuery({
+    queryKey: ["rehearsal", original],
+    queryFn: () => answered(api.GET("/api/v1/originals/{id}/rehearsal", { params: { path: { id: original } } })),
+    refetchInterval: (query) => (query.state.data && !query.state.data.finished ? REHEARSAL_MS : false),
+  });
+
 /** What is suggested for a print of an original. */
 export const suggestionQuery = (original: number, wanted: SuggestionFor) => ({
   queryKey: ["suggestion", original, wanted],

@@ -634,6 +634,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/orders/{id}/rehearsals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The last rehearsals of all pictures of an order together. */
+        get: operations["rehearsals_of_order"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/orders/{id}/report.html": {
         parameters: {
             query?: never;
@@ -844,6 +861,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/originals/{id}/rehearsal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The last rehearsal of a picture: the one that goes on, or the one that was kept. */
+        get: operations["rehearsal"];
+        put?: never;
+        /** Lets a rehearsal begin. One of the same picture that goes on is given up. */
+        post: operations["begin_rehearsal"];
+        /** Gives up the rehearsal that goes on, or forgets the one that is kept. */
+        delete: operations["forget_rehearsal"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/originals/{id}/rehearsal/{part}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One part as a candidate made it, as sRGB PNG. */
+        get: operations["rehearsed_part"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/originals/{id}/restore": {
         parameters: {
             query?: never;
@@ -888,7 +941,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** The suggested treatment of an original for a print, from its own reading alone. */
+        /** The suggested treatment of an original for a print, from its own reading and from what is tried on its own parts. */
         post: operations["suggestion"];
         delete?: never;
         options?: never;
@@ -1287,6 +1340,22 @@ export interface components {
              * @description Bytes that they may take; those not used longest go first.
              */
             limit: number;
+        };
+        /** @description One way to enlarge. */
+        Candidate: {
+            /** @description What it is called. */
+            name: string;
+            /** @description What is done. */
+            steps: components["schemas"]["Steps"];
+        };
+        /** @description A candidate over several pictures. */
+        CandidateTogether: {
+            /** @description Over these. */
+            figures: components["schemas"]["Figures"];
+            /** @description What it is called. */
+            name: string;
+            /** @description On how many pictures it performed. */
+            pictures: number;
         };
         /** @description The JSON file beside each ONNX file. */
         Card: {
@@ -1801,6 +1870,49 @@ export interface components {
             /** @description Whether the file asked to be turned or mirrored to stand upright. */
             turned: boolean;
         };
+        /** @description Figures of one candidate, on one part or over several. */
+        Figures: {
+            /**
+             * Format: double
+             * @description Mean CIEDE2000 of 8 px averages: colour and tone that moved.
+             */
+            drift: number;
+            /**
+             * Format: float
+             * @description How far edges overshoot, as a share of their height; nothing where there are too few edges.
+             */
+            overshoot?: number | null;
+            /**
+             * Format: double
+             * @description The same of the truth: type, weaves and tiles have lattices of their own.
+             */
+            own_screen?: number | null;
+            /**
+             * Format: double
+             * @description How far it lies from the truth to a general network that has learned to see; less is nearer. Nothing where there is none.
+             */
+            perceived?: number | null;
+            /**
+             * Format: double
+             * @description Peak signal-to-noise ratio of luminance in dB, 99 at most; more is nearer to the truth.
+             */
+            psnr: number;
+            /**
+             * Format: double
+             * @description Most energy on the lattice of the factor over that around it: photographs have 1 to 4, a visible screen more than 10.
+             */
+            screen?: number | null;
+            /**
+             * Format: double
+             * @description Mean gradient over the truth's: below 1 softer, above 1 sharper or noisier.
+             */
+            sharpness: number;
+            /**
+             * Format: double
+             * @description Structural similarity of luminance, up to 1; more is nearer.
+             */
+            ssim: number;
+        };
         /**
          * @description What a margin is filled with.
          * @enum {string}
@@ -2052,6 +2164,23 @@ export interface components {
             /** @description The worker that has it. */
             worker?: string | null;
         };
+        /** @description A rehearsal as it is shown and kept. */
+        Kept: components["schemas"]["Standing"] & {
+            /**
+             * Format: date-time
+             * @description When it began; tells one from the next.
+             */
+            began_at: string;
+            /** @description Whether the picture's own noise and compression were put back. */
+            is_put_back: boolean;
+            /** @description What was put back: noise at eight brightnesses, in 8-bit levels. */
+            noise?: number[] | null;
+            /**
+             * Format: float
+             * @description What was put back: compression of this quality.
+             */
+            quality?: number | null;
+        };
         /**
          * @description A plain way to resample.
          * @enum {string}
@@ -2211,6 +2340,11 @@ export interface components {
              * @description The share of brightness noise that goes, 0 to 1.
              */
             grain: number;
+            /**
+             * Format: float
+             * @description The share of thin lines and points among what was taken that is laid back, 0 to 1.
+             */
+            keep_lines?: number;
             /**
              * Format: float
              * @description The share of what was taken from textured places that is laid back, 0 to 1.
@@ -2675,6 +2809,30 @@ export interface components {
              */
             y: number;
         };
+        /** @description What is to be rehearsed. */
+        RehearsalRequest: {
+            /**
+             * Format: int32
+             * @description How many times it is enlarged again: 2, 3 or 4; the print's own factor, brought into that range, where nothing is said.
+             */
+            factor?: number | null;
+            /**
+             * Format: int32
+             * @description How many parts are looked at, 1 to 48.
+             */
+            parts?: number | null;
+            /** @description Whether the picture's own noise and compression are put back. */
+            put_back?: boolean;
+            region?: null | components["schemas"]["Region"];
+            wish?: null | components["schemas"]["Wish"];
+        };
+        /** @description What an order's rehearsals come to together. */
+        RehearsalsTogether: {
+            /** @description The pictures that were rehearsed, by name of the file. */
+            pictures: string[];
+            /** @description Every candidate over all of them. */
+            rows: components["schemas"]["CandidateTogether"][];
+        };
         /**
          * @description What kind of thing was removed.
          * @enum {string}
@@ -2729,6 +2887,21 @@ export interface components {
          * @enum {string}
          */
         Role: "technician" | "viewer";
+        /** @description What came of a candidate so far. */
+        Row: components["schemas"]["Candidate"] & {
+            /** @description Whether it draws a pattern on the lattice of the factor that the picture has not. */
+            draws_screen: boolean;
+            figures?: null | components["schemas"]["Figures"];
+            /** @description How many it has done. */
+            parts: number;
+            /**
+             * Format: double
+             * @description Seconds for a megapixel of what it starts from, as far as it went.
+             */
+            seconds_per_megapixel?: number | null;
+            /** @description Why it cannot perform. */
+            trouble?: string | null;
+        };
         /** @description All that is ahead, and what became of the rest. */
         RunSheetView: {
             /** @description What runs, waits or is paused, in the order of its turn. */
@@ -3039,6 +3212,22 @@ export interface components {
          * @enum {string}
          */
         Stage: "reading" | "computing" | "keeping";
+        /** @description Where a rehearsal stands, or what came of it. */
+        Standing: {
+            /**
+             * Format: int32
+             * @description Result side / side of what candidates start from.
+             */
+            factor: number;
+            /** @description Whether all is done. */
+            finished: boolean;
+            /** @description The parts in pixels of the original, in the order in which they are done. */
+            parts: components["schemas"]["Region"][];
+            /** @description How many of them all candidates have done. */
+            parts_done: number;
+            /** @description The candidates, in the order in which they perform. */
+            rows: components["schemas"]["Row"][];
+        };
         /**
          * @description A step of the work.
          * @enum {string}
@@ -4617,6 +4806,35 @@ export interface operations {
             };
         };
     };
+    rehearsals_of_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalsTogether"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     report_html: {
         parameters: {
             query?: {
@@ -5071,6 +5289,140 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadingView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rehearsal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": null | components["schemas"]["Kept"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_rehearsal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RehearsalRequest"];
+            };
+        };
+        responses: {
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Kept"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forget_rehearsal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rehearsed_part: {
+        parameters: {
+            query: {
+                /** @description Which candidate, from 0; the part as it is, where nothing is said. */
+                candidate?: number;
+                /** @description How it differs from the part as it is, four times as much around middle grey. */
+                difference?: boolean;
+                /** @description When the rehearsal began: the address names the content. */
+                began_at: string;
+            };
+            header?: never;
+            path: {
+                id: number;
+                part: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/png": unknown;
                 };
             };
             404: {

@@ -2,7 +2,7 @@
 
 import { Alert, Box, Menu, MenuItem, Snackbar } from "@mui/material";
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { Suspense, lazy, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import {
   type Letter,
   type Mask,
@@ -51,6 +51,9 @@ import { around, drawnFace, ownFaces, usualStrength } from "./faces";
 import { SpotsMenu, openingSpot, pinned, useSpots } from "./spots";
 import { type Scope, changeArea, changeIn, letters, stepsIn, switched, treatmentOf } from "./treatments";
 import { NOTHING_CLEANED, PLAIN_FRAME, type WishControl, useWish } from "./wish";
+
+// Its charts are for those who open it.
+const Rehearsal = lazy(() => import("../rehearsal/Rehearsal").then((module) => ({ default: module.Rehearsal })));
 
 export const DEFAULT_PATTERN = "{name}_{width}x{height}";
 
@@ -155,6 +158,7 @@ function BenchWith(props: BenchProps & { first: Wish }) {
   );
   const [blend, setBlend] = useState<Blend>();
   const [areasOpen, setAreasOpen] = useState(false);
+  const [rehearsing, setRehearsing] = useState(false);
   const [facesShown, setFacesShown] = useState(false);
   const [drawingFace, setDrawingFace] = useState(false);
   const [goingTo, setGoingTo] = useState<OwnFace>();
@@ -217,8 +221,23 @@ function BenchWith(props: BenchProps & { first: Wish }) {
             });
           }}
           goingTo={goingTo}
+          onRehearse={() => setRehearsing(true)}
           onSay={say}
         />
+      )}
+      {rehearsing && (
+        <Suspense>
+          <Rehearsal
+            original={original}
+            wish={control.wish}
+            onClose={() => setRehearsing(false)}
+            onTake={(enlarge, name) => {
+              changeSteps({ enlarge });
+              setRehearsing(false);
+              say(`${name} is on the rail now.`);
+            }}
+          />
+        </Suspense>
       )}
       <Blending value={setBlend}>
         <Rail
@@ -297,6 +316,7 @@ function LightTable(props: {
   onFaceDrawn: (face: OwnFace | undefined) => void;
   /** The face that was gone to last; another object each time. */
   goingTo?: OwnFace;
+  onRehearse: () => void;
   onSay: (text: string) => void;
 }) {
   const { original, control, scope, onSay } = props;
@@ -493,6 +513,7 @@ function LightTable(props: {
         spotsMenu={setSpotsAnchor}
         map={map}
         onMap={setMap}
+        onRehearse={props.onRehearse}
         tool={faceTool ?? areaTool}
         readout={readout}
         onPointing={setPointer}

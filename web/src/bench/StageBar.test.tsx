@@ -16,6 +16,7 @@ function opened(given: Partial<Parameters<typeof StageBar>[0]> = {}) {
     onSpot: vi.fn(),
     spotsMenu: vi.fn(),
     onMap: vi.fn(),
+    onRehearse: vi.fn(),
     onNavigator: vi.fn(),
     onSettings: vi.fn(),
   };

@@ -74,6 +74,7 @@ export function StageBar(props: {
   spotsMenu: (anchor: HTMLElement) => void;
   map: boolean;
   onMap: (shown: boolean) => void;
+  onRehearse: () => void;
   navigator: boolean;
   onNavigator: (shown: boolean) => void;
   settings: ViewSettings;
@@ -145,6 +146,11 @@ export function StageBar(props: {
         >
           Departure map
         </ToggleButton>
+      </Tooltip>
+      <Tooltip title="The picture shrunk and enlarged again by every method: which comes nearest to it">
+        <Button color="inherit" onClick={props.onRehearse}>
+          Rehearse
+        </Button>
       </Tooltip>
       <Typography
         variant="caption"

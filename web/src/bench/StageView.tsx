@@ -55,6 +55,7 @@ export function StageView(props: {
   spotsMenu: (anchor: HTMLElement) => void;
   map: boolean;
   onMap: (shown: boolean) => void;
+  onRehearse: () => void;
   tool?: Tool;
   readout?: string;
   onPointing: (at: Point | undefined) => void;
@@ -216,6 +217,7 @@ export function StageView(props: {
         spotsMenu={props.spotsMenu}
         map={props.map}
         onMap={props.onMap}
+        onRehearse={props.onRehearse}
         navigator={navigator}
         onNavigator={setNavigator}
         settings={settings}

@@ -193,7 +193,14 @@ pub fn before_enlarging(text: &mut String, shelf: &Shelf, photos: &[Photo]) -> O
             let original = damage::as_original(&noisy);
             let level = noise::read(&noise::blocks(&original, 40_000)).level;
             let alone = Recipe::learned("everyday", Grade::Fine);
-            let noise = Noise { model: ModelRef::of(&cleaner), level, grain: 1.0, speckle: 1.0, keep_texture: 0.0 };
+            let noise = Noise {
+                model: ModelRef::of(&cleaner),
+                level,
+                grain: 1.0,
+                speckle: 1.0,
+                keep_texture: 0.0,
+                keep_lines: 0.0,
+            };
             let clean = Clean { noise: Some(noise).filter(|n| n.level != NoiseCurve::default()), ..Clean::default() };
             let mut cleaned = alone.clone();
             cleaned.steps.clean = clean;

@@ -4,10 +4,13 @@
 
 use std::fmt::Write as _;
 
-use dettaglio_core::clean::Level;
-use dettaglio_core::model::{Card, LevelKind, Model};
+use dettaglio_core::clean::{Clean, Level, Noise};
+use dettaglio_core::enlarge::Kernel;
+use dettaglio_core::model::{Card, LevelKind, Model, ModelRef, Shelf};
 use dettaglio_core::picture::{Planes, Size};
 use dettaglio_core::reading::noise;
+use dettaglio_core::render::{Renderer, Unhurried};
+use dettaglio_core::treatment::Treatment;
 
 use super::clamped;
 use super::damage::{self, Demosaicing, Outcome};
@@ -182,6 +185,7 @@ fn sky_noise(seen: &Planes, truth: &Planes, stars: &[&Star], wires: &[Wire]) -> 
     255.0 * (sum / f64::from(count.max(1))).sqrt()
 }
 
+#[allow(dead_code, reason = "each example uses a part of it")]
 /// A table of what every cleaner of noise leaves, as the product would use it: told what its own reading finds.
 pub fn table(models: &[(&Card, &Model)]) -> Outcome<String> {
     let (sky, stars, wires) = scene();
@@ -205,6 +209,35 @@ pub fn table(models: &[(&Card, &Model)]) -> Outcome<String> {
     for (card, model) in models.iter().filter(|(card, _)| card.level == Some(LevelKind::Noise)) {
         let cleaned = clamped(model.network()?.run(&noisy, Some(&level.map(&noisy)))?);
         row(&card.title(), &cleaned)?;
+    }
+    Ok(text)
+}
+
+/// What is left of the sky after what is suggested for it, at its own size: the render path with what is laid back.
+#[allow(dead_code, reason = "each example uses a part of it")]
+pub fn as_suggested(shelf: &Shelf) -> Outcome<String> {
+    let (sky, stars, wires) = scene();
+    let (noisy, truth) = damage::sensor_by(&sky, SIGMA, Demosaicing::AlongEdges);
+    let original = damage::as_original(&noisy);
+    let level = noise::read(&noise::blocks(&original, 40_000)).level;
+    let mut text = String::from("\n| | stars | colour | ring | wires | sky |\n|---|--:|--:|--:|--:|--:|\n");
+    let renderer = Renderer::new(shelf.clone(), 64 << 20);
+    for card in shelf.cleaners(LevelKind::Noise) {
+        for keep_lines in [0.0, 1.0] {
+            let model = ModelRef::of(card);
+            let noise = Noise { model, level, grain: 0.9, speckle: 1.0, keep_texture: 0.1, keep_lines };
+            let clean = Clean { noise: Some(noise), ..Clean::default() };
+            let treatment = Treatment { clean, ..Treatment::plain(Kernel::Lanczos3, SKY) };
+            let seen = renderer.render(&original, &treatment, SKY.whole(), &Unhurried)?;
+            let Left { stars, colour, ring, wires, sky } = look(&seen, &truth, &noisy, &stars, &wires);
+            let name = format!(
+                "{}, lines {}",
+                card.title(),
+                if keep_lines > 0.0 { "kept" } else { "as the cleaner leaves them" }
+            );
+            println!("{name}: stars {stars:.2}, colour {colour:.2}, ring {ring:+.1}, wires {wires:.2}, sky {sky:.2}");
+            writeln!(text, "| {name} | {stars:.2} | {colour:.2} | {ring:+.1} | {wires:.2} | {sky:.2} |")?;
+        }
     }
     Ok(text)
 }

@@ -4,6 +4,8 @@ use std::fmt;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, OnceLock};
 
+use crate::hash::ContentHash;
+
 use super::{Card, Engine, Grade, Kind, LevelKind, ModelError, ModelRef, Network, OwnModels};
 
 /// The subject of models that suit any picture.
@@ -159,6 +161,12 @@ impl Shelf {
     /// The model that restores faces, when one is offered.
     pub fn restorer(&self) -> Option<&Card> {
         self.offered().map(|m| m.card()).find(|c| c.kind == Kind::Face)
+    }
+
+    /// Names what is offered: another when a model comes, goes or changes.
+    pub fn mark(&self) -> ContentHash {
+        let offered: Vec<ModelRef> = self.offered().map(|m| ModelRef::of(m.card())).collect();
+        ContentHash::of_step(&ContentHash::of(b"shelf 1"), &offered)
     }
 
     /// Whether an enlarger of this subject is offered that draws no pattern: one that may be suggested by name.

@@ -20,6 +20,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::codec::Facts;
 use crate::picture::{Original, Region, Size};
+use crate::screen::weave;
 use crate::size::{MM_PER_INCH, eye_ppi};
 
 pub use compression::FormerJpeg;
@@ -71,11 +72,28 @@ pub const BEYOND_HELP: f32 = 2.2;
 /// Overshoot from which on edges were sharpened.
 pub const SHARPENED: f32 = 0.06;
 
+/// Side of the middle of the picture in which a weave is looked for, in pixels.
+const WEAVE_WINDOW: u32 = 512;
+
+/// Energy at one fine frequency over that around it from which on a picture is a halftone, a screen or a weave: noise has 2 to 4.
+const WOVEN: f64 = 200.0;
+
+/// Whether the middle of a picture repeats itself finely, as a halftone does, which varies alike everywhere without being noise.
+fn is_woven(original: &Original) -> bool {
+    let size = original.size();
+    let (width, height) = (size.width.min(WEAVE_WINDOW), size.height.min(WEAVE_WINDOW));
+    let middle = Region::new((size.width - width) / 2, (size.height - height) / 2, width, height);
+    weave(&original.region(middle), 0).is_some_and(|energy| energy > WOVEN)
+}
+
 impl Reading {
     /// Measures an original; `facts` tell of its file. About a second for 12 megapixels.
     pub fn of(original: &Original, facts: &Facts) -> Self {
         let blocks = noise::blocks(original, MOST_BLOCKS);
-        let noise = noise::read(&blocks);
+        let mut noise = noise::read(&blocks);
+        if noise.sigma >= NOISY && !noise.hidden {
+            noise.hidden = noise::outlasts_halving(original, &noise) || is_woven(original);
+        }
         let content = content::read(original, &blocks, &noise);
         let size = original.size();
         let (width, height) = (size.width.min(WINDOW), size.height.min(WINDOW));

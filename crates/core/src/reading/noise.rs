@@ -9,7 +9,8 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use crate::clean::NoiseCurve;
-use crate::picture::{Original, Planes, Region};
+use crate::enlarge::area_mean;
+use crate::picture::{Original, Planes, Region, Size};
 
 /// What was measured of the noise.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -66,6 +67,14 @@ const FLOOR_OF_ALL: f32 = 3.0;
 /// Parts of 8 x 8 px fewer than which say nothing, and fewer than which are few: some 700 x 550 px.
 const FEWEST_PARTS: usize = 100;
 const FEW_PARTS: usize = 6000;
+
+/// Fewer blocks than this, those of some 250 x 200 px, cannot tell noise of less than this sigma, in 8-bit levels, from soft texture.
+const BLOCKS_FOR_FAINT: usize = 200;
+const FAINT: f32 = 8.0;
+
+/// Noise of a halved picture over that of the picture, in light and dark and in colour, beyond which both are texture: measured on parts of 96
+/// to 480 px, 0.3 to 1.05 of one or both for noise, white or a sensor's, of sigma 3 to 15; more for three of 63.
+const MOST_AFTER_HALVING: f32 = 1.1;
 
 /// Variance that rounding to 8 bits and a smoothed encoding leave, in squared levels.
 const ROUNDING: f32 = 0.3;
@@ -215,12 +224,12 @@ pub fn read(blocks: &[Block]) -> NoiseReading {
             if even.len() * 12 < all.len() { Vec::new() } else { even }
         })
         .collect();
-    let sigma = |of: fn(&Block) -> f32| {
+    let curve = |of: fn(&Block) -> f32| {
         let mut points: Vec<Option<f32>> = ranges.iter().map(|range| calmest(range, of)).collect();
         leave_out_texture(&mut points);
         filled(&points).unwrap_or_else(|| calmest_of_any(blocks, of))
     };
-    let (level, colour, luminance) = (sigma(|b| b.fine), sigma(|b| b.fine_colour), sigma(|b| b.fine_luminance));
+    let (level, colour, luminance) = (curve(|b| b.fine), curve(|b| b.fine_colour), curve(|b| b.fine_luminance));
     let weighted = |curve: NoiseCurve| {
         let total: usize = ranges.iter().map(Vec::len).sum();
         let sum: f32 = ranges.iter().zip(curve.0).map(|(range, v)| range.len() as f32 * v * v).sum();
@@ -228,8 +237,10 @@ pub fn read(blocks: &[Block]) -> NoiseReading {
     };
     let count = |ranges: &mut dyn Iterator<Item = &Vec<&Block>>| ranges.map(Vec::len).sum::<usize>();
     let told = count(&mut ranges.iter().filter(|range| stands_out(range)));
-    let hidden = 2 * told < count(&mut ranges.iter()) || !has_floor(blocks, clipped_too, &level);
-    NoiseReading { level, sigma: weighted(level), colour: weighted(colour), luminance: weighted(luminance), hidden }
+    let sigma = weighted(level);
+    let too_few = blocks.len() < BLOCKS_FOR_FAINT && sigma < FAINT;
+    let hidden = too_few || 2 * told < count(&mut ranges.iter()) || !has_floor(blocks, clipped_too, &level);
+    NoiseReading { level, sigma, colour: weighted(colour), luminance: weighted(luminance), hidden }
 }
 
 /// Whether the calmest places of the picture all vary alike, as they do where noise lies over everything: no place can vary less
@@ -259,6 +270,22 @@ fn has_floor(blocks: &[Block], clipped_too: bool, level: &NoiseCurve) -> bool {
     // Of few parts a curve through texture can make a floor: then they must vary alike without it as well.
     variances.len() >= FEW_PARTS
         || (rises(&variances, 0.3) <= WIDE_FLOOR && rises(&sorted(&|_| 1.0), 0.15) <= FLOOR_OF_ALL)
+}
+
+/// Whether what was read in a small picture stays when the picture is halved, as texture does: noise is averaged away, by half where it is
+/// white and to some four fifths where it is demosaiced, in light and dark or in colour.
+///
+/// Says nothing of larger pictures: their blocks are enough to tell noise by its floor.
+pub fn outlasts_halving(original: &Original, read: &NoiseReading) -> bool {
+    let size = original.size();
+    if size.area() as usize / PART.pow(2) >= FEW_PARTS || size.short_edge() < 2 * BLOCK {
+        return false;
+    }
+    let half = Size::new(size.width / 2, size.height / 2);
+    let halved = Original::from_planes(&area_mean(original, half, half.whole()));
+    let small = self::read(&blocks(&halved, usize::MAX));
+    let stays = |now: f32, before: f32| now > MOST_AFTER_HALVING * before;
+    stays(small.luminance, read.luminance) && stays(small.colour, read.colour)
 }
 
 /// Whether blocks that may be clipped hold noise, or nothing: some of any drawing's do by chance.

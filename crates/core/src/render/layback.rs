@@ -4,8 +4,8 @@
 //! other strengths decide how much of what was removed returns, after the model: moving them costs no model.
 
 use super::level::{Below, Level};
-use super::{Pace, RenderError};
-use crate::clean::Clean;
+use super::{Pace, RenderError, drawn};
+use crate::clean::{Clean, Noise, NoiseCurve};
 use crate::picture::{Planes, Region, Size};
 use crate::plane::{box_mean, slope_energy, smoothstep};
 
@@ -28,6 +28,10 @@ pub enum Share {
         speckle: f32,
         /// Of brightness where there is texture, on top.
         texture: f32,
+        /// Of thin lines and points, on top.
+        lines: f32,
+        /// The noise that was to be taken.
+        level: NoiseCurve,
     },
 }
 
@@ -35,7 +39,7 @@ impl Share {
     fn is_nothing(self) -> bool {
         match self {
             Share::Even(share) => share == 0.0,
-            Share::Noise { grain, speckle, texture } => grain == 0.0 && speckle == 0.0 && texture == 0.0,
+            Share::Noise { grain, speckle, texture, lines, .. } => [grain, speckle, texture, lines] == [0.0; 4],
         }
     }
 }
@@ -47,6 +51,8 @@ pub fn shares(clean: &Clean) -> Vec<Share> {
         grain: 1.0 - n.grain,
         speckle: 1.0 - n.speckle,
         texture: n.keep_texture * n.grain,
+        lines: n.keep_lines * n.grain,
+        level: n.level,
     });
     let softness = clean.softness.iter().map(|s| Share::Even(1.0 - s.strength));
     marks.chain(noise).chain(softness).collect()
@@ -54,8 +60,12 @@ pub fn shares(clean: &Clean) -> Vec<Share> {
 
 /// Pixels around a region that [`removed`] needs.
 pub fn reach(clean: &Clean) -> u32 {
-    let texture = clean.noise.as_ref().is_some_and(|n| n.keep_texture > 0.0);
-    if texture { TEXTURE_REACH + 1 } else { 0 }
+    let wants = |share: fn(&Noise) -> f32| clean.noise.as_ref().is_some_and(|noise| share(noise) > 0.0);
+    match () {
+        () if wants(|n| n.keep_lines) => drawn::REACH.max(TEXTURE_REACH + 1),
+        () if wants(|n| n.keep_texture) => TEXTURE_REACH + 1,
+        () => 0,
+    }
 }
 
 /// What returns of what the cleaned level's passes took away, in the region; nothing when nothing returns.
@@ -101,7 +111,11 @@ fn add(total: &mut Planes, before: &Planes, after: &Planes, share: Share, region
     }
     let (grain, speckle, texture) = match share {
         Share::Even(share) => (share, share, 0.0),
-        Share::Noise { grain, speckle, texture } => (grain, speckle, texture),
+        Share::Noise { grain, speckle, texture, .. } => (grain, speckle, texture),
+    };
+    let lines = match share {
+        Share::Noise { lines, level, .. } if lines > 0.0 => Some((lines, drawn::drawn(before, after, &level))),
+        _ => None,
     };
     let (width, inset) = (padded.width as usize, ((region.x - padded.x) as usize, (region.y - padded.y) as usize));
     let mask = (texture > 0.0).then(|| texture_mask(&after.luminance(), width));
@@ -115,7 +129,9 @@ fn add(total: &mut Planes, before: &Planes, after: &Planes, share: Share, region
             let luminance = 0.299 * difference[0] + 0.587 * difference[1] + 0.114 * difference[2];
             let of_luminance = grain + mask.as_ref().map_or(0.0, |m| texture * m[at]);
             for (channel, value) in difference.into_iter().enumerate() {
-                values[channel * area + y * columns + x] += of_luminance * luminance + speckle * (value - luminance);
+                let value = of_luminance * luminance + speckle * (value - luminance);
+                let drawn = lines.as_ref().map_or(0.0, |(share, drawn)| share * drawn.plane(channel)[at]);
+                values[channel * area + y * columns + x] += value + drawn;
             }
         }
     }

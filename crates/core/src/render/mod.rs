@@ -8,6 +8,7 @@ mod areas;
 pub mod cache;
 mod departure;
 pub mod disk;
+mod drawn;
 mod faces;
 mod layback;
 mod level;

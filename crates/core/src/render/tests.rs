@@ -260,7 +260,7 @@ fn full(original: &Original, size: Size) -> Treatment {
     let frame = Frame { quarter_turns: 1, crop: Some(Region::new(10, 7, 201, 261)), ..Frame::default() };
     let model = ModelRef::of(&stand_in::cleaner_card());
     let level = NoiseCurve([60.0, 50.0, 40.0, 30.0, 20.0, 10.0, 5.0, 0.0]);
-    let noise = Noise { model, level, grain: 0.8, speckle: 0.6, keep_texture: 0.5 };
+    let noise = Noise { model, level, grain: 0.8, speckle: 0.6, keep_texture: 0.5, keep_lines: 0.0 };
     let kept = frame.size(original.size()).unwrap();
     let mut treatment = Treatment::learned(&shelf(), "everyday", Grade::Draft, kept, size);
     if let Enlarge::Learned { strength, .. } = &mut treatment.enlarge {

@@ -1,19 +1,21 @@
-//! The suggested treatment: models and strengths for every step, each with its reason, from this picture's reading
-//! and this print alone.
+//! The suggested treatment: models and strengths for every step, each with its reason, from this picture's reading,
+//! from what was tried on its own parts ([`Trial`]), and from this print alone.
 
 use serde::{Deserialize, Serialize};
 
-use crate::clean::{Clean, Marks, Noise, Softness};
+use crate::clean::{Clean, Marks, Noise};
 use crate::codec::Facts;
 use crate::face::{Face, Faces};
 use crate::finish::{Edges, Finish, PrintGrain};
 use crate::model::{Card, EVERYDAY, Grade, LevelKind, ModelRef, Shelf};
-use crate::reading::{BEYOND_HELP, MARKED_QUALITY, NOISY, Reading, SHARPENED, SOFT};
+use crate::reading::{BEYOND_HELP, MARKED_QUALITY, NOISY, Reading, SHARPENED, SOFT, SoftnessReading};
 use crate::size::eye_ppi;
 
 mod faces;
+mod trial;
 
 use faces::Damage;
+pub use trial::{Chosen, KeptTrial, Trial, Tried, factor_for};
 
 /// A step of the work.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -86,9 +88,6 @@ const FOLIAGE: &str = "foliage";
 /// The subject of models made for scans of old prints.
 const PRINTS: &str = "prints";
 
-/// The share of texture from which on that is pointed out.
-const MUCH_TEXTURE: f32 = 0.35;
-
 /// ISO from which on a dark picture is a night picture.
 const NIGHT_ISO: u32 = 6400;
 
@@ -101,64 +100,71 @@ const WORTH_WAITING_FOR: f64 = 0.15;
 /// dB under the draft that a fine cleaner may be on any kind of damage, to be suggested all the same.
 const MAY_LOSE: f64 = 0.1;
 
-/// Strength of edges that is suggested.
-const USUAL_EDGES: f32 = 0.5;
+/// Strength of edges that is suggested for a picture on which nothing could be tried.
+const UNTRIED_EDGES: f32 = 0.1;
 
-/// The same where softness was taken out before.
-const UNSOFTENED_EDGES: f32 = 0.2;
+/// The strongest grain that is laid on a print, in 8-bit levels.
+pub(crate) const STRONGEST_GRAIN: f32 = 64.0;
 
 /// Resolution at which an edge width of one pixel is right: the width is ppi / 200 px.
 const PPI_OF_ONE_PIXEL: f64 = 200.0;
 
 impl Suggestion {
-    /// The subject whose models suit a picture.
-    pub fn subject(reading: &Reading, shelf: &Shelf) -> &'static str {
+    /// The subject whose models suit a picture: what was tried decides, where something was.
+    pub fn subject<'t>(reading: &Reading, trial: Option<&'t Trial>, shelf: &Shelf) -> &'t str {
+        if let Some(trial) = trial {
+            return &trial.chosen.subject;
+        }
         let lettering = reading.content.lettering > MUCH_LETTERING && shelf.commends(LETTERING);
         if lettering { LETTERING } else { EVERYDAY }
     }
 
-    /// Looks at a reading, the faces that were found, and a print.
-    pub fn of(reading: &Reading, found: &[Face], facts: &Facts, shelf: &Shelf, print: PrintFacts) -> Self {
+    /// Looks at a reading, at what was tried on the picture (nothing where it is too small for that), the faces that were found, and a
+    /// print.
+    pub fn of(
+        reading: &Reading,
+        trial: Option<&Trial>,
+        found: &[Face],
+        facts: &Facts,
+        shelf: &Shelf,
+        print: PrintFacts,
+    ) -> Self {
         let mut reasons = Vec::new();
-        let clean = clean(reading, facts, shelf, &mut reasons);
+        let clean = clean(reading, trial, facts, shelf, &mut reasons);
         let mut because = |step, text: String| reasons.push(Reason { step, text });
 
-        let subject = Self::subject(reading, shelf);
-        let lettering = subject == LETTERING;
-        if lettering {
+        let gains = gains(reading, print, &mut because);
+        let subject = Self::subject(reading, trial, shelf);
+        if subject == LETTERING {
             because(
                 Step::Enlarge,
                 format!("{:.0} % of it is lettering or line work", reading.content.lettering * 100.0),
             );
         }
-        if !lettering && reading.content.texture > MUCH_TEXTURE && shelf.commends(FOLIAGE) {
-            because(
-                Step::Enlarge,
-                format!(
-                    "{:.0} % of it is fine texture: if that is leaves, grass or stone, look at Foliage and ground as well",
-                    reading.content.texture * 100.0
-                ),
-            );
+        if subject == PRINTS {
+            because(Step::Enlarge, "it has the tone of an old print: grain, dust and scratches go".to_owned());
         }
-        if !lettering && reading.content.faded_tone && shelf.commends(PRINTS) {
-            because(
-                Step::Enlarge,
-                "it has the tone of an old print: where grain, dust and scratches are to go, look at Old prints as well".to_owned(),
-            );
-        }
-        let grade = grade(subject, shelf, print.factor, &mut because);
         let sharpened = reading.softness.is_some_and(|s| s.overshoot > SHARPENED);
-        let strength = if sharpened { 0.85 } else { 1.0 };
+        let mut strength = if sharpened { 0.85 } else { 1.0 };
         if sharpened {
             because(
                 Step::Enlarge,
                 "its edges were sharpened before: a model would take their rims for detail".to_owned(),
             );
         }
-        let gains = gains(reading, print, &mut because);
+        let grade = match trial {
+            Some(trial) => {
+                strength = trial.chosen.strength.min(strength);
+                if gains {
+                    because(Step::Enlarge, trial.reason(shelf));
+                }
+                trial.chosen.grade
+            }
+            None => grade(subject, shelf, print.factor, &mut because),
+        };
 
         let faces = faces::faces(found, Damage::of(reading, facts), shelf, print, &mut because);
-        let finish = finish(reading, print, sharpened, clean.softness.is_some(), &mut because);
+        let finish = finish(reading, trial, print, sharpened, gains, &mut because);
         Self { clean, subject: subject.to_owned(), grade, strength, faces, finish, gains, reasons }
     }
 }
@@ -189,15 +195,9 @@ fn worth_the_wait(draft: &Card, fine: &Card, gain: impl Fn(&Card) -> f64) -> Opt
         .then(|| format!("where it was measured, fine gained {more:.1} dB over the draft, for a longer wait"))
 }
 
-fn clean(reading: &Reading, facts: &Facts, shelf: &Shelf, reasons: &mut Vec<Reason>) -> Clean {
+fn clean(reading: &Reading, trial: Option<&Trial>, facts: &Facts, shelf: &Shelf, reasons: &mut Vec<Reason>) -> Clean {
     let mut because = |text: String| reasons.push(Reason { step: Step::Clean, text });
-    let mut clean = Clean::default();
-    if let Some(quality) = reading.worst_quality().filter(|q| *q < MARKED_QUALITY)
-        && let Some(card) = shelf.cleaners(LevelKind::Compression).next()
-    {
-        because(format!("compression of quality {quality:.0}: below {MARKED_QUALITY:.0} its marks show once enlarged"));
-        clean.marks = Some(Marks { model: ModelRef::of(card), quality, strength: 1.0 });
-    }
+    let mut clean = Clean { marks: marks(reading, trial, shelf, &mut because), ..Clean::default() };
     let noise = reading.noise;
     if noise.sigma >= NOISY && !reading.is_noisy(facts.iso) {
         because(format!(
@@ -212,31 +212,64 @@ fn clean(reading: &Reading, facts: &Facts, shelf: &Shelf, reasons: &mut Vec<Reas
             noise.sigma, card.name
         ));
         worth.into_iter().for_each(&mut because);
+        because("thin lines and points that were taken with the noise are laid back".to_owned());
         let texture = reading.content.texture;
         let keep_texture = if texture > 0.25 { 0.3 } else { 0.1 };
         if texture > 0.25 {
             because(format!("{:.0} % of it is texture: a little of what is taken there is kept", texture * 100.0));
         }
         let model = ModelRef::of(card);
-        clean.noise = Some(Noise { model, level: noise.level, grain: 0.9, speckle: 1.0, keep_texture });
+        clean.noise =
+            Some(Noise { model, level: noise.level, grain: 0.9, speckle: 1.0, keep_texture, keep_lines: 1.0 });
     }
-    match reading.softness {
-        Some(s) if s.sigma >= BEYOND_HELP => {
-            because(format!("edges spread over {:.1} px: beyond what can be brought back, left alone", s.sigma));
-        }
-        // To a model of softness a point of light is a soft edge all around: it comes back with a dark ring.
-        Some(s) if s.sigma >= SOFT && is_by_night(reading, facts) => {
-            because(format!("edges spread over {:.1} px: left alone, as points of light would get rings", s.sigma));
-        }
-        Some(s) if s.sigma >= SOFT && s.overshoot <= SHARPENED => {
-            if let Some(card) = shelf.cleaners(LevelKind::Softness).next() {
-                because(format!("edges spread over {:.1} px", s.sigma));
-                clean.softness = Some(Softness { model: ModelRef::of(card), sigma: s.sigma, strength: 0.7 });
-            }
-        }
-        _ => {}
-    }
+    softness(reading, facts, &mut because);
     clean
+}
+
+/// Compression marks: how far they go is what gained most on the picture itself.
+fn marks(reading: &Reading, trial: Option<&Trial>, shelf: &Shelf, because: &mut impl FnMut(String)) -> Option<Marks> {
+    let quality = reading.worst_quality()?;
+    let card = shelf.cleaners(LevelKind::Compression).next()?;
+    let strength = match trial.and_then(|t| t.chosen.marks) {
+        Some(share) if share > 0.0 => {
+            let gain = trial.map_or(0.0, |t| t.chosen.marks_gain);
+            because(format!(
+                "compression of quality {quality:.0}: tried on parts of this picture, taking its marks out first gained {gain:.1} dB"
+            ));
+            share
+        }
+        Some(_) => {
+            if quality < MARKED_QUALITY {
+                because(format!(
+                    "compression of quality {quality:.0}: tried on parts of this picture, taking its marks out gained nothing"
+                ));
+            }
+            return None;
+        }
+        None if quality < MARKED_QUALITY => {
+            because(format!(
+                "compression of quality {quality:.0}: below {MARKED_QUALITY:.0} its marks show once enlarged"
+            ));
+            1.0
+        }
+        None => return None,
+    };
+    Some(Marks { model: ModelRef::of(card), quality, strength })
+}
+
+/// Softness is left as it is, and said: what is out of focus is meant to be soft, and what brings edges back draws rims along it.
+fn softness(reading: &Reading, facts: &Facts, because: &mut impl FnMut(String)) {
+    let Some(SoftnessReading { sigma, overshoot, .. }) = reading.softness else { return };
+    if sigma >= BEYOND_HELP {
+        because(format!("edges spread over {sigma:.1} px: beyond what can be brought back, left alone"));
+    } else if sigma >= SOFT && is_by_night(reading, facts) {
+        because(format!("edges spread over {sigma:.1} px: left alone, as points of light would get rings"));
+    } else if sigma >= SOFT && overshoot <= SHARPENED {
+        because(format!(
+            "edges spread over {sigma:.1} px: left as they are, for what is out of focus would get rims; where all of it should be \
+             sharp, try Softness"
+        ));
+    }
 }
 
 /// Whether a picture is dark, and taken at high ISO or with strong noise in the shadows.
@@ -245,17 +278,34 @@ fn is_by_night(reading: &Reading, facts: &Facts) -> bool {
     high && reading.content.brightness < DARK
 }
 
-/// Night for night pictures, Camera noise otherwise; the fine one where that is worth the wait, with why.
+/// Camera noise, the fine one where that is worth the wait, with why; for night pictures Night, where it was measured to be as good.
 fn denoiser(night: bool, shelf: &Shelf) -> Option<(&Card, Option<String>)> {
     let cards = || shelf.cleaners(LevelKind::Noise);
-    let of = |grade| cards().find(|c| c.id.starts_with("night") == night && c.grade == grade);
-    match (of(Grade::Draft), of(Grade::Fine)) {
+    let of = |for_night: bool, grade| cards().find(|c| c.id.starts_with(NIGHT) == for_night && c.grade == grade);
+    let best = |for_night| match (of(for_night, Grade::Draft), of(for_night, Grade::Fine)) {
         (Some(draft), Some(fine)) => match worth_the_wait(draft, fine, Card::mean_gain) {
             Some(reason) if loses_nowhere(draft, fine) => Some((fine, Some(reason))),
             _ => Some((draft, None)),
         },
-        (draft, fine) => Some((fine.or(draft).or_else(|| cards().next())?, None)),
+        (draft, fine) => Some((fine.or(draft)?, None)),
+    };
+    match (best(false), best(true)) {
+        (Some(usual), Some(made_for_it)) if night => {
+            Some(if is_as_good(made_for_it.0, usual.0) { made_for_it } else { usual })
+        }
+        (usual, made_for_it) => usual.or(made_for_it).or_else(|| Some((cards().next()?, None))),
     }
+}
+
+/// Ids of cleaners that were made for night pictures begin so.
+const NIGHT: &str = "night";
+
+/// Whether a cleaner gained as much as another on average over the kinds of damage that both were measured on.
+fn is_as_good(one: &Card, other: &Card) -> bool {
+    let gain = |score: &crate::model::CleaningScore| score.after - score.before;
+    let damaged = one.cleaning.iter().filter(|score| !score.undamaged);
+    let pairs = damaged.filter_map(|a| Some((gain(a), gain(other.cleaning.iter().find(|b| b.damage == a.damage)?))));
+    pairs.map(|(a, b)| a - b).sum::<f64>() >= -MAY_LOSE
 }
 
 /// Whether the fine cleaner was as good as the draft on each kind of damage that both were measured on.
@@ -289,26 +339,31 @@ fn gains(reading: &Reading, print: PrintFacts, because: &mut impl FnMut(Step, St
 
 fn finish(
     reading: &Reading,
+    trial: Option<&Trial>,
     print: PrintFacts,
     sharpened: bool,
-    unsoftened: bool,
+    gains: bool,
     because: &mut impl FnMut(Step, String),
 ) -> Finish {
     let grain = (!reading.noise.hidden && reading.noise.sigma >= 4.0 && print.factor > 1.5).then(|| {
         let size = (print.factor as f32 * 0.5).clamp(1.0, 4.0);
         because(Step::Finish, "a trace of its own grain keeps cleaned tone from looking painted".to_owned());
-        PrintGrain { amount: 0.12, level: reading.noise.level.times(1.0), size }
+        PrintGrain { amount: 0.12, level: reading.noise.level.at_most(STRONGEST_GRAIN), size }
     });
     if sharpened {
         because(Step::Finish, "sharpened already: no second time".to_owned());
         return Finish { edges: None, grain };
     }
-    let width = print.ppi.map_or(1.0, |ppi| (ppi / PPI_OF_ONE_PIXEL).clamp(0.4, 4.0)) as f32;
-    // Sharpening is one thing, whichever step does it: twice makes a second rim along every edge.
-    let strength = if unsoftened { UNSOFTENED_EDGES } else { USUAL_EDGES };
-    if unsoftened {
-        because(Step::Finish, "edges were brought back already: only a little more".to_owned());
+    if !gains {
+        // Enough pixels for the eye: nothing is to be made up for.
+        return Finish { edges: None, grain };
     }
+    let strength = trial.map_or(UNTRIED_EDGES, |t| t.chosen.edges);
+    if strength <= 0.0 {
+        because(Step::Finish, "edges are as sharp as this picture bears: no more".to_owned());
+        return Finish { edges: None, grain };
+    }
+    let width = print.ppi.map_or(1.0, |ppi| (ppi / PPI_OF_ONE_PIXEL).clamp(0.4, 4.0)) as f32;
     if let Some(ppi) = print.ppi {
         because(Step::Finish, format!("at {ppi:.0} ppi an edge is {width:.1} px wide on paper"));
     }
@@ -396,7 +451,8 @@ mod tests {
     #[rstest::rstest]
     #[case::clearly_better(8.4, false, "camera-noise-fine", true)]
     #[case::hardly_better(8.1, false, "camera-noise-draft", false)]
-    #[case::by_night(8.4, true, "night", false)]
+    #[case::by_night_by_the_one_made_for_it(8.05, true, "night", false)]
+    #[case::by_night_by_the_better_one(8.4, true, "camera-noise-fine", true)]
     fn the_fine_cleaner_is_suggested_where_it_is_worth_the_wait(
         #[case] fine: f64,
         #[case] night: bool,

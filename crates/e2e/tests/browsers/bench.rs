@@ -12,7 +12,7 @@ use dettaglio_core::reading::Reading;
 use dettaglio_core::recipe::{Recipe, Surround};
 use dettaglio_core::render::{Renderer, Unhurried};
 use dettaglio_core::size::Target;
-use dettaglio_core::suggest::{PrintFacts, Suggestion};
+use dettaglio_core::suggest::{PrintFacts, Suggestion, Trial, factor_for};
 use dettaglio_store::testing::TestServer;
 use fantoccini::Locator;
 use fantoccini::key::Key;
@@ -89,11 +89,14 @@ async fn from_a_photograph_to_a_file_for_the_printer() {
     let print = target.resolve(original.size()).unwrap();
     let known =
         PrintFacts { factor: print.factor, ppi: Some(200.0), distance_m: print.print.map(|p| p.usual_distance_m()) };
-    let suggestion = Suggestion::of(&Reading::of(&original, &facts), &[], &facts, &shelf, known);
-    assert!(suggestion.clean.noise.is_some() && suggestion.finish.edges.is_some(), "every step has something to do");
+    let reading = Reading::of(&original, &facts);
+    let renderer = Renderer::new(shelf.clone(), 256 << 20);
+    let trial = Trial::of(&original, &reading, &renderer, factor_for(print.factor), &Unhurried).unwrap();
+    let suggestion = Suggestion::of(&reading, trial.as_ref(), &[], &facts, &shelf, known);
+    assert!(suggestion.clean.noise.is_some(), "the Clean step has something to do");
     let recipe = Recipe::suggested(&suggestion, Frame::default(), Surround::None);
     let treatment = recipe.work_out(&shelf, original.size(), target).unwrap().treatment;
-    let due = Renderer::new(shelf, 256 << 20).render(&original, &treatment, size.whole(), &Unhurried).unwrap();
+    let due = renderer.render(&original, &treatment, size.whole(), &Unhurried).unwrap();
     let got = written.region(size.whole());
     let same = |(got, due): (&f32, &f32)| (got * 255.0).round() == (due * 255.0 + 0.5).floor();
     assert!(got.values().iter().zip(due.values()).all(same), "every sample of the file");

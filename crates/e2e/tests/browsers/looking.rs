@@ -340,3 +340,33 @@ async fn every_view_can_be_used_without_eyes_or_mouse() {
 fn the_browser_has_what_it_checks_with() {
     assert!(project().join("web/node_modules/axe-core/axe.min.js").is_file(), "npm ci has been run");
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_picture_is_rehearsed_and_what_did_best_is_taken_over() {
+    let database = TestServer::shared();
+    let folder = tempfile::tempdir().unwrap();
+    let (service, page, id) = with_quarters(&folder, &database).await;
+    page.click("[role=toolbar] button", "Rehearse").await;
+    page.wait_for_text("[role=status]", "Click on a method").await;
+    let rehearsed = get(&service, &format!("/originals/{id}/rehearsal")).await;
+    assert_eq!(rehearsed["finished"], true);
+    let shown = "return document.querySelectorAll('[role=dialog] img').length;";
+    let before = page.script(shown).await.as_u64().unwrap();
+    // Every picture that is shown is one, of the part's own size.
+    let whole =
+        "return [...document.querySelectorAll('[role=dialog] img')].every((i) => i.complete && i.naturalWidth >= 48);";
+    page.wait_until("pictures", async |page: &Browser| page.script(whole).await == json!(true)).await;
+    page.click("[data-testid=candidate]", "Bicubic").await;
+    assert_eq!(page.script(shown).await.as_u64().unwrap(), before - 1, "put away");
+    let faults = page.serious_faults().await;
+    assert!(faults.is_empty(), "{faults:#?}");
+    page.script("[...document.querySelectorAll('[data-testid=candidate]')].find((r) => r.textContent.includes('Lanczos')).querySelector('button').click();").await;
+    page.wait_until("the rail", async |page: &Browser| {
+        let wish = get(&service, &format!("/originals/{id}/wish")).await;
+        let _ = page;
+        wish["enlarge"] == json!({ "by": "plain", "kernel": "lanczos3" })
+    })
+    .await;
+    page.close().await;
+    service.stop().await;
+}

@@ -404,8 +404,7 @@ impl Resolved {
         match self {
             Self::AsSet => {}
             Self::Suggested => {
-                let reading = reading_of(app, row).await?;
-                wish.recipe.steps = wish.suggested_steps(row, &reading, &app.studio.renderer().shelf())?;
+                wish.recipe.steps = wish.suggested_steps(app, row).await?;
                 wish.recipe.areas.clear();
             }
             Self::Steps(steps) => {

@@ -4,9 +4,12 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
 use chrono::{DateTime, Utc};
+use dettaglio_core::model::Shelf;
+use dettaglio_core::reading::Reading;
 use dettaglio_core::recipe::Steps;
 use dettaglio_core::suggest::Suggestion;
 use dettaglio_store::choices::HouseTreatment;
+use dettaglio_store::orders::OriginalRow;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
@@ -121,6 +124,13 @@ pub struct Applied {
     pub before: Wish,
 }
 
+/// The subject that is suggested for a picture, by what was tried on it so far.
+fn subject_of<'r>(row: &'r OriginalRow, reading: &Reading, shelf: &Shelf) -> &'r str {
+    let mark = shelf.mark();
+    let trial = row.trials.iter().filter(|kept| kept.shelf == mark).find_map(|kept| kept.trial.as_ref());
+    Suggestion::subject(reading, trial, shelf)
+}
+
 /// Gives steps to several pictures of an order, on each with its own measurements; prints and areas stay as they are.
 #[utoipa::path(post, path = "/orders/{id}/apply", tag = "house", params(("id" = u64, Path)), request_body = Application,
     responses((status = OK, body = Vec<Applied>), (status = 404, body = Problem)))]
@@ -134,7 +144,7 @@ pub async fn apply(
     let subject = match to {
         Which::SameSubjectAs(one) => {
             let row = app.store.original(one).await?;
-            Some(Suggestion::subject(&reading_of(&app, &row).await?, &shelf))
+            Some(subject_of(&row, &reading_of(&app, &row).await?, &shelf).to_owned())
         }
         _ => None,
     };
@@ -143,7 +153,7 @@ pub async fn apply(
         let reading = reading_of(&app, &row).await?;
         let meant = match &to {
             Which::All => true,
-            Which::SameSubjectAs(_) => subject == Some(Suggestion::subject(&reading, &shelf)),
+            Which::SameSubjectAs(_) => subject.as_deref() == Some(subject_of(&row, &reading, &shelf)),
             Which::These(ids) => ids.contains(&row.id),
         };
         if !meant {

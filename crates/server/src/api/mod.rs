@@ -15,6 +15,7 @@ pub mod originals;
 pub mod plan;
 pub mod products;
 pub mod reading;
+pub mod rehearsal;
 pub mod removed;
 pub mod results;
 pub mod session;
@@ -83,6 +84,9 @@ pub fn routes() -> OpenApiRouter<App> {
         .routes(routes!(plan::wish, plan::set_wish, plan::forget_wish))
         .routes(routes!(reading::reading))
         .routes(routes!(reading::suggestion))
+        .routes(routes!(rehearsal::rehearsal, rehearsal::begin_rehearsal, rehearsal::forget_rehearsal))
+        .routes(routes!(rehearsal::rehearsed_part))
+        .routes(routes!(rehearsal::rehearsals_of_order))
         .routes(routes!(plan::plan))
         .routes(routes!(plan::forecast))
         .routes(routes!(spots::spots, spots::set_spots))

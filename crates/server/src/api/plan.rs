@@ -11,7 +11,6 @@ use dettaglio_core::frame::Frame;
 use dettaglio_core::hash::ContentHash;
 use dettaglio_core::model::Shelf;
 use dettaglio_core::picture::{Region, Size};
-use dettaglio_core::reading::Reading;
 use dettaglio_core::recipe::{Area, Recipe, RecipeError, Steps, Surround, Ticket, Worked};
 use dettaglio_core::size::{Resolved, Target, eye_ppi, sharp_from_m};
 use dettaglio_core::treatment::{Treatment, TreatmentError};
@@ -103,14 +102,20 @@ const FIRST_FACTOR: f64 = 2.0;
 impl Wish {
     /// What is asked for when nothing was said yet: what the order says, or else all that is suggested; as TIFF of the
     /// original's depth.
-    pub fn first(row: &OriginalRow, reading: &Reading, shelf: &Shelf, usual: &Usual) -> Result<Self, Problem> {
+    pub async fn first_of(app: &App, row: &OriginalRow) -> Result<Self, Problem> {
+        let usual = Usual::of(app, row.order_id).await?;
+        let row = &OriginalRow { faces: Some(faces_of(app, row).await?), ..row.clone() };
+        let reading = reading_of(app, row).await?;
         let ordered = usual.print.map(|print| print.target);
         let target = row.target.or(ordered).unwrap_or(Target::Factor { factor: FIRST_FACTOR });
         let surround = usual.print.map_or(Surround::None, |print| print.surround);
         let wanted = SuggestionFor { target, frame: Frame::default(), surround, distance_m: None };
-        let mut recipe = wanted.suggest(row, reading, shelf)?.recipe;
+        // Where the order says what is done, nothing needs to be tried.
+        let trial = if usual.steps.is_some() { None } else { wanted.trial(app, row, &reading).await? };
+        let shelf = app.studio.renderer().shelf();
+        let mut recipe = wanted.suggest(row, &reading, trial.as_ref(), &shelf)?.recipe;
         if let Some(steps) = &usual.steps {
-            recipe.steps = steps.for_reading(reading, row.facts.iso);
+            recipe.steps = steps.for_reading(&reading, row.facts.iso);
         }
         let output = OutputSettings { depth: row.facts.depth, ..OutputSettings::new(Format::Tiff) };
         Ok(Self { target, recipe, output, letter: Letter::A, alternatives: Vec::new(), distance_m: None })
@@ -124,18 +129,13 @@ impl Wish {
         }
     }
 
-    /// What comes first.
-    pub async fn first_of(app: &App, row: &OriginalRow) -> Result<Self, Problem> {
-        let usual = Usual::of(app, row.order_id).await?;
-        let row = &OriginalRow { faces: Some(faces_of(app, row).await?), ..row.clone() };
-        Self::first(row, &reading_of(app, row).await?, &app.studio.renderer().shelf(), &usual)
-    }
-
     /// The steps that are suggested for its print.
-    pub fn suggested_steps(&self, row: &OriginalRow, reading: &Reading, shelf: &Shelf) -> Result<Steps, Problem> {
+    pub async fn suggested_steps(&self, app: &App, row: &OriginalRow) -> Result<Steps, Problem> {
         let (target, frame, surround) = (self.target, self.recipe.frame, self.recipe.surround);
         let wanted = SuggestionFor { target, frame, surround, distance_m: self.distance_m };
-        Ok(wanted.suggest(row, reading, shelf)?.recipe.steps)
+        let reading = reading_of(app, row).await?;
+        let trial = wanted.trial(app, row, &reading).await?;
+        Ok(wanted.suggest(row, &reading, trial.as_ref(), &app.studio.renderer().shelf())?.recipe.steps)
     }
 
     /// The recipe, with the faces that were found where nothing else is said of them.

@@ -7,7 +7,7 @@ use dettaglio_core::model::Shelf;
 use dettaglio_core::reading::Reading;
 use dettaglio_core::recipe::{Recipe, Surround};
 use dettaglio_core::size::Target;
-use dettaglio_core::suggest::{PrintFacts, Reason, Suggestion};
+use dettaglio_core::suggest::{KeptTrial, PrintFacts, Reason, Suggestion, Trial, factor_for};
 use dettaglio_core::treatment::TreatmentError;
 use dettaglio_store::orders::OriginalRow;
 use serde::{Deserialize, Serialize};
@@ -17,7 +17,7 @@ use super::faces::faces_of;
 use super::{Address, Body};
 use crate::app::App;
 use crate::problem::Problem;
-use crate::studio::blocking;
+use crate::studio::{Lane, blocking};
 
 /// A reading with its conclusion.
 #[derive(Debug, Serialize, ToSchema)]
@@ -65,7 +65,7 @@ pub struct SuggestionView {
     pub reasons: Vec<Reason>,
 }
 
-/// The suggested treatment of an original for a print, from its own reading alone.
+/// The suggested treatment of an original for a print, from its own reading and from what is tried on its own parts.
 #[utoipa::path(post, path = "/originals/{id}/suggestion", tag = "reading", params(("id" = u64, Path)),
     request_body = SuggestionFor,
     responses((status = OK, body = SuggestionView), (status = 422, body = Problem)))]
@@ -77,12 +77,26 @@ pub async fn suggestion(
     let mut row = app.store.original(id).await?;
     row.faces = Some(faces_of(&app, &row).await?);
     let reading = reading_of(&app, &row).await?;
-    Ok(Json(wanted.suggest(&row, &reading, &app.studio.renderer().shelf())?))
+    let trial = wanted.trial(&app, &row, &reading).await?;
+    Ok(Json(wanted.suggest(&row, &reading, trial.as_ref(), &app.studio.renderer().shelf())?))
 }
 
 impl SuggestionFor {
-    /// What is suggested for an original with this reading.
-    pub fn suggest(&self, row: &OriginalRow, reading: &Reading, shelf: &Shelf) -> Result<SuggestionView, Problem> {
+    /// What is tried for this print; nothing where no model is needed or the picture is too small.
+    pub async fn trial(&self, app: &App, row: &OriginalRow, reading: &Reading) -> Result<Option<Trial>, Problem> {
+        let kept = self.frame.size(row.facts.size).map_err(TreatmentError::from)?;
+        let factor = self.target.resolve(kept)?.factor;
+        if factor <= 1.01 { Ok(None) } else { trial_of(app, row, reading, factor_for(factor)).await }
+    }
+
+    /// What is suggested for an original with this reading and trial.
+    pub fn suggest(
+        &self,
+        row: &OriginalRow,
+        reading: &Reading,
+        trial: Option<&Trial>,
+        shelf: &Shelf,
+    ) -> Result<SuggestionView, Problem> {
         let kept = self.frame.size(row.facts.size).map_err(TreatmentError::from)?;
         let resolved = self.target.resolve(kept)?;
         let print = PrintFacts {
@@ -90,7 +104,8 @@ impl SuggestionFor {
             ppi: resolved.print.map(|p| p.ppi),
             distance_m: resolved.print.map(|p| self.distance_m.unwrap_or_else(|| p.usual_distance_m())),
         };
-        let suggestion = Suggestion::of(reading, row.faces.as_deref().unwrap_or_default(), &row.facts, shelf, print);
+        let suggestion =
+            Suggestion::of(reading, trial, row.faces.as_deref().unwrap_or_default(), &row.facts, shelf, print);
         Ok(SuggestionView {
             recipe: Recipe::suggested(&suggestion, self.frame, self.surround),
             gains: suggestion.gains,
@@ -109,4 +124,35 @@ pub async fn reading_of(app: &App, row: &OriginalRow) -> Result<Reading, Problem
     let reading = blocking(move || Reading::of(&original, &facts)).await?;
     app.store.set_reading(row.id, &reading).await?;
     Ok(reading)
+}
+
+/// The trial that is kept for these models, or a fresh one; nothing where the picture is too small to be tried on.
+pub async fn trial_of(app: &App, row: &OriginalRow, reading: &Reading, factor: u32) -> Result<Option<Trial>, Problem> {
+    let shelf = app.studio.renderer().shelf().mark();
+    let holds = |kept: &&KeptTrial| kept.shelf == shelf && kept.factor == factor;
+    if let Some(kept) = row.trials.iter().find(holds) {
+        return Ok(kept.trial.clone());
+    }
+    // Whoever asks at the same time waits for the same trial.
+    let _turn = app.studio.trying(row.hash).await;
+    let row = app.store.original(row.id).await?;
+    if let Some(kept) = row.trials.iter().find(holds) {
+        return Ok(kept.trial.clone());
+    }
+    let original = app.studio.original(row.hash).await?;
+    let reading = reading.clone();
+    let tried = app.studio.view(Lane::Model, move |studio, pace| studio.try_out(&original, &reading, factor, pace));
+    let trial = match tried.await? {
+        Ok(trial) => trial,
+        Err(error) if error.is_cancelled() => return Err(error.into()),
+        // Without it the suggestion is a cautious one: better than none at all.
+        Err(error) => {
+            tracing::warn!(%error, picture = row.id, "nothing could be tried");
+            return Ok(None);
+        }
+    };
+    let mut trials: Vec<KeptTrial> = row.trials.into_iter().filter(|kept| kept.shelf == shelf).collect();
+    trials.push(KeptTrial { shelf, factor, trial: trial.clone() });
+    app.store.set_trials(row.id, &trials).await?;
+    Ok(trial)
 }

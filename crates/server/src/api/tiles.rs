@@ -124,7 +124,7 @@ fn outside(view: Size) -> Problem {
 ///
 /// After the lane: while one view is encoded, the next is computed. The address names the content, so that the answer
 /// may be kept for ever.
-async fn answer(planes: Planes, from: Option<Arc<Original>>) -> Result<Response, Problem> {
+pub(super) async fn answer(planes: Planes, from: Option<Arc<Original>>) -> Result<Response, Problem> {
     let png = blocking(move || match from {
         Some(original) => png_bytes(&for_screen(planes, &original)),
         None => png_bytes(&planes),

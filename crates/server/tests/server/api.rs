@@ -192,7 +192,7 @@ async fn a_picture_is_read_and_what_it_suggests_can_be_run() {
     let contents = Server::json(server.get(&format!("/orders/{order}")).await, StatusCode::OK).await;
     let record = &contents["enlargements"][0]["record"];
     assert_eq!(record["size"], json!({ "width": 480, "height": 320 }));
-    assert!(record["treatment"].as_str().unwrap().contains("Night, draft"), "{record}");
+    assert!(record["treatment"].as_str().unwrap().contains("Camera noise, fine"), "{record}");
     server.stop().await;
 }
 

@@ -154,7 +154,10 @@ async fn a_decision_is_written_down_with_what_was_looked_at() {
 async fn a_house_treatment_goes_to_other_pictures_with_their_own_measurements() {
     let (server, order, id, _) = with_picture().await;
     let noisy = DynamicImage::ImageRgb8(image::RgbImage::from_fn(260, 200, |x, y| {
-        let noise = ((x * 7919 + y * 104_729) % 97) as i32 / 2 - 24;
+        // No pattern: a weave is no noise.
+        let hash =
+            (x.wrapping_mul(2_654_435_761).rotate_left(13) ^ y.wrapping_mul(2_246_822_519)).wrapping_mul(3_266_489_917);
+        let noise = ((hash ^ (hash >> 15)) % 97) as i32 / 2 - 24;
         image::Rgb([120, 130, 140].map(|v| (v + noise) as u8))
     }));
     let outcome = server.import(order, vec![("noisy.png", encoded(&noisy, ImageFormat::Png))]).await;

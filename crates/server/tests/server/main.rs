@@ -8,5 +8,6 @@ mod hostile;
 mod nonsense;
 mod orders;
 mod outside;
+mod rehearsal;
 mod removed;
 mod support;

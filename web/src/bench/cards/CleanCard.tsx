@@ -46,7 +46,7 @@ export function CleanCard(props: {
   const switchNoise = (on: boolean) => {
     const model = first("noise");
     if (!on || !model || !measured) return onChange({ ...clean, noise: null });
-    const usual = { model, level: measured.noise.level, grain: 0.9, speckle: 1, keep_texture: 0.1 };
+    const usual = { model, level: measured.noise.level, grain: 0.9, speckle: 1, keep_texture: 0.1, keep_lines: 1 };
     onChange({ ...clean, noise: suggested?.noise ?? usual });
   };
   const switchMarks = (on: boolean) => {
@@ -142,6 +142,15 @@ export function CleanCard(props: {
                 suggested={suggested?.noise?.keep_texture}
                 onChange={(keep_texture) => onChange({ ...clean, noise: { ...noise, keep_texture } })}
                 blend={(keep_texture) => ({ clean: { ...clean, noise: { ...noise, keep_texture } } })}
+              />
+              <Dial
+                label="Keep lines"
+                effect="Lays back thin lines and points that were taken with the noise: wires, masts, strands, stars."
+                value={noise.keep_lines ?? 0}
+                format={percent}
+                suggested={suggested?.noise?.keep_lines ?? undefined}
+                onChange={(keep_lines) => onChange({ ...clean, noise: { ...noise, keep_lines } })}
+                blend={(keep_lines) => ({ clean: { ...clean, noise: { ...noise, keep_lines } } })}
               />
               {proof(noise.model.model)}
             </>
