@@ -18,6 +18,7 @@ mod run;
 
 use crate::clean::{Clean, NoiseCurve};
 use crate::codec::CodecError;
+use crate::compare::psnr;
 use crate::enlarge::{Averaging, Kernel, resample_in};
 use crate::finish::Finish;
 use crate::hash::ContentHash;
@@ -160,6 +161,11 @@ impl Scene {
         let recipe = Recipe { steps: Steps { faces: None, ..steps.clone() }, ..Recipe::only(steps.enlarge.clone()) };
         let target = Target::Factor { factor: f64::from(self.factor) };
         Ok(recipe.work_out(&renderer.shelf(), self.small.size(), target)?.treatment)
+    }
+
+    /// Mean squared error of luminance between what a candidate made of it and the part as it is, 1 being full scale.
+    pub fn error(&self, result: &Planes) -> f64 {
+        10_f64.powf(-psnr(result, &self.truth(), 0) / 10.0)
     }
 
     /// Compares what a candidate made of it with the part as it is.

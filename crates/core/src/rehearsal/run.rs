@@ -5,8 +5,10 @@ use std::time::Instant;
 use serde::{Deserialize, Serialize};
 
 use super::{Candidate, Figures, PutBack, RehearsalError, Scene, Tally};
+use crate::enlarge::Kernel;
 use crate::model::Shelf;
 use crate::picture::{Original, Planes, Region};
+use crate::recipe::Choice;
 use crate::render::{Pace, Renderer};
 
 /// Bytes of tiles that a turn keeps while it goes on.
@@ -218,6 +220,23 @@ impl Score {
 }
 
 impl Standing {
+    /// What came of it in a sentence: who came nearest without drawing a pattern, and how near plain bicubic came.
+    pub fn in_words(&self) -> Option<String> {
+        let psnr = |row: &Row| row.figures.map_or(f64::NEG_INFINITY, |figures| figures.psnr);
+        let fair = self.rows.iter().filter(|row| row.figures.is_some() && !row.draws_screen);
+        let best = fair.max_by(|a, b| psnr(a).total_cmp(&psnr(b)))?;
+        let bicubic = Choice::Plain { kernel: Kernel::Bicubic };
+        let plain = self.rows.iter().find(|row| row.candidate.steps.enlarge == bicubic && row.figures.is_some())?;
+        let parts = if self.parts.len() == 1 { "1 part".to_owned() } else { format!("{} parts", self.parts.len()) };
+        Some(format!(
+            "Rehearsed {} times on {parts} of it: {} came nearest, within {:.1} dB, where bicubic gives {:.1}.",
+            self.factor,
+            best.candidate.name,
+            psnr(best),
+            psnr(plain)
+        ))
+    }
+
     /// The mean of several pictures' figures, candidate by candidate as they are called; pictures on which one failed do not count
     /// for it.
     pub fn together(all: &[Standing]) -> Vec<(String, Tally)> {

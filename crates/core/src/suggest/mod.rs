@@ -97,6 +97,9 @@ const DARK: f32 = 0.3;
 /// dB over the draft, by the cards, that a fine model must gain for the wait to be suggested.
 const WORTH_WAITING_FOR: f64 = 0.15;
 
+/// dB that taking out faint compression marks must gain on the picture itself.
+const WORTH_CLEANING: f64 = 0.05;
+
 /// dB under the draft that a fine cleaner may be on any kind of damage, to be suggested all the same.
 const MAY_LOSE: f64 = 0.1;
 
@@ -230,9 +233,9 @@ fn clean(reading: &Reading, trial: Option<&Trial>, facts: &Facts, shelf: &Shelf,
 fn marks(reading: &Reading, trial: Option<&Trial>, shelf: &Shelf, because: &mut impl FnMut(String)) -> Option<Marks> {
     let quality = reading.worst_quality()?;
     let card = shelf.cleaners(LevelKind::Compression).next()?;
+    let gain = trial.map_or(0.0, |t| t.chosen.marks_gain);
     let strength = match trial.and_then(|t| t.chosen.marks) {
-        Some(share) if share > 0.0 => {
-            let gain = trial.map_or(0.0, |t| t.chosen.marks_gain);
+        Some(share) if share > 0.0 && (quality < MARKED_QUALITY || gain >= WORTH_CLEANING) => {
             because(format!(
                 "compression of quality {quality:.0}: tried on parts of this picture, taking its marks out first gained {gain:.1} dB"
             ));

@@ -76,12 +76,12 @@ pub struct Chosen {
 }
 
 /// Parts that are shrunk, and their side in pixels of the original.
-const PARTS: usize = 6;
-const SIDE: u32 = 160;
+const PARTS: usize = 5;
+const SIDE: u32 = 144;
 
 /// Parts that are enlarged as they are, to measure overshoot, and their side.
-const REAL_PARTS: usize = 3;
-const REAL_SIDE: u32 = 112;
+const REAL_PARTS: usize = 2;
+const REAL_SIDE: u32 = 96;
 
 /// dB by which the fine model must come nearer than the draft for the wait.
 const WORTH_WAITING_FOR: f64 = 0.08;
@@ -98,6 +98,9 @@ const MAY_DRIFT: f64 = 0.25;
 
 /// dB that a setting may lose against the best one and still be taken, where it is the usual one.
 const HARDLY: f64 = 0.05;
+
+/// dB by which a subject's draft may lie behind Everyday's for its fine model to be tried.
+const FAR_BEHIND: f64 = 0.5;
 
 /// Mean CIEDE2000 of 8 px means beyond which a model is not suggested.
 const MOST_DRIFT: f64 = 0.5;
@@ -162,6 +165,9 @@ impl Trial {
         let mut clean = Clean { marks, ..Clean::default() };
         let mut tried = Vec::new();
         for (subject, grade) in entrants(&shelf, reading, factor) {
+            if grade == Grade::Fine && is_far_behind(&tried, subject) {
+                continue;
+            }
             match stage.figures(&learned(subject, grade, 1.0, &clean, None)) {
                 Ok(figures) => tried.push(Tried { subject: subject.to_owned(), grade, figures }),
                 Err(error) if error.is_cancelled() => return Err(error),
@@ -182,7 +188,7 @@ impl Trial {
             };
             let (share, psnr) =
                 stage.usual_or_best(&MARKS, |share| learned(&subject, grade, strength, &with(share), None))?;
-            let without = stage.figures(&learned(&subject, grade, strength, &Clean::default(), None))?.psnr;
+            let without = stage.psnr(&learned(&subject, grade, strength, &Clean::default(), None))?;
             (taken, marks_gain) = (Some(share), psnr - without);
             clean = with(share);
         }
@@ -282,6 +288,15 @@ fn entrants(shelf: &Shelf, reading: &Reading, factor: u32) -> Vec<(&'static str,
     with_grades.filter(|(subject, grade)| has(subject, *grade)).take(6).collect()
 }
 
+/// Whether a subject's draft lies so far behind Everyday's that its fine model need not be waited for.
+fn is_far_behind(tried: &[Tried], subject: &str) -> bool {
+    let draft = |subject: &str| {
+        let own = tried.iter().find(|t| t.subject == subject && t.grade == Grade::Draft);
+        own.map(|t| t.figures.psnr)
+    };
+    subject != EVERYDAY && draft(subject).zip(draft(EVERYDAY)).is_some_and(|(own, usual)| own < usual - FAR_BEHIND)
+}
+
 /// The model that does best, by the bounds above.
 fn best<'t>(tried: &'t [Tried], reading: &Reading, doubt: f64) -> Option<(&'t str, Grade)> {
     let of = |subject: &str| {
@@ -328,9 +343,17 @@ impl Stage<'_> {
         tally.over_all().ok_or(RehearsalError::TooSmall(crate::picture::Size::new(SMALLEST, SMALLEST)))
     }
 
+    /// Signal-to-noise ratio over all scenes, in dB.
+    fn psnr(&self, steps: &Steps) -> Result<f64, RehearsalError> {
+        let errors =
+            self.scenes.iter().map(|scene| Ok(scene.error(&scene.perform(self.renderer, steps, self.pace)?)));
+        let errors = errors.collect::<Result<Vec<f64>, RehearsalError>>()?;
+        Ok(-10.0 * (errors.iter().sum::<f64>() / errors.len() as f64).max(1e-12).log10())
+    }
+
     /// The first of some settings that comes as near as the best one, or hardly less so, and how near that is in dB.
     fn usual_or_best(&self, settings: &[f32], steps: impl Fn(f32) -> Steps) -> Result<(f32, f64), RehearsalError> {
-        let figures = settings.iter().map(|s| Ok((*s, self.figures(&steps(*s))?.psnr)));
+        let figures = settings.iter().map(|s| Ok((*s, self.psnr(&steps(*s))?)));
         let figures = figures.collect::<Result<Vec<_>, RehearsalError>>()?;
         let best = figures.iter().map(|(_, psnr)| *psnr).fold(f64::NEG_INFINITY, f64::max);
         let first = figures.iter().find(|(_, psnr)| *psnr >= best - HARDLY);
@@ -344,7 +367,7 @@ impl Stage<'_> {
     fn sharpening(&self, steps: impl Fn(Option<Edges>) -> Steps) -> Result<(f32, Option<f32>), RehearsalError> {
         let plain = self.overshoot(&steps(None))?;
         let most = plain.map_or(MOST_OVERSHOOT, |plain| MOST_OVERSHOOT.max(plain + 0.005));
-        let figures = EDGES.into_iter().map(|e| Ok((e, self.figures(&steps(edges_of(e, self.factor)))?.psnr)));
+        let figures = EDGES.into_iter().map(|e| Ok((e, self.psnr(&steps(edges_of(e, self.factor)))?)));
         let figures = figures.collect::<Result<Vec<_>, RehearsalError>>()?;
         let without = figures.last().map_or(f64::INFINITY, |(_, psnr)| *psnr);
         let nearest =

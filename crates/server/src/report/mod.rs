@@ -22,6 +22,7 @@ use std::sync::Arc;
 use crate::api::faces::faces_of;
 use crate::app::App;
 use crate::problem::Problem;
+use crate::rehearsals::Kept;
 use crate::studio::{Lane, for_screen};
 
 /// How many spots of a picture are shown.
@@ -58,7 +59,7 @@ pub struct Entry {
     pub treatment: String,
     /// The treatment's hash.
     pub treatment_hash: String,
-    /// What was measured on the original, in words.
+    /// What was measured on the original, and what a rehearsal came to, in words.
     pub reading: Vec<String>,
     /// What the print is worth, in words.
     pub verdict: String,
@@ -99,6 +100,8 @@ async fn entry(app: &App, row: &OriginalRow, result: &Enlargement) -> Result<Ent
     let settings = record.settings;
     let ppi = settings.ppi.map_or_else(|| "no resolution stated".to_owned(), |ppi| format!("{ppi:.0} ppi"));
     let treatment = app.studio.treatment(record.treatment_hash).await?;
+    let rehearsed = app.store.rehearsal::<Kept>(row.id).await?.and_then(|kept| kept.standing.in_words());
+    let reading = row.reading.as_ref().map(|reading| reading.conclusion()).unwrap_or_default();
     Ok(Entry {
         original: record.original.clone(),
         original_size: record.original_size,
@@ -108,7 +111,7 @@ async fn entry(app: &App, row: &OriginalRow, result: &Enlargement) -> Result<Ent
         format: format!("{} {}-bit, {ppi}", settings.format, settings.depth.bits()),
         treatment: record.treatment.clone(),
         treatment_hash: record.treatment_hash.to_string(),
-        reading: row.reading.as_ref().map(|reading| reading.conclusion()).unwrap_or_default(),
+        reading: reading.into_iter().chain(rehearsed).collect(),
         verdict: verdict(row, &treatment, settings.ppi),
         opinion: match result.verdict {
             None => "not looked through yet".to_owned(),
