@@ -117,7 +117,13 @@ export function Rehearsal(props: {
   }, []);
 
   return (
-    <Dialog fullScreen open onClose={props.onClose} aria-label="Rehearsal">
+    <Dialog
+      fullScreen
+      open
+      onClose={props.onClose}
+      aria-label="Rehearsal"
+      slotProps={{ paper: { "aria-label": "Rehearsal" } }}
+    >
       <Stack sx={{ height: "100%", bgcolor: "background.default" }}>
         <Stack
           direction="row"

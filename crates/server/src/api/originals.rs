@@ -21,7 +21,7 @@ use tempfile::NamedTempFile;
 use tokio::io::AsyncWriteExt;
 use utoipa::{IntoParams, ToSchema};
 
-use super::plan::Wish;
+use super::faces::faces_of;
 use super::{Address, Question};
 use crate::app::App;
 use crate::archive::{self, Unpacking};
@@ -218,22 +218,17 @@ pub async fn add_file(
     Ok((app.store.original(id).await?.into(), is_new))
 }
 
-/// Looks for the faces of a new original in the background, and tries what may suit it, so that it opens at once and an order is looked
-/// over quickly; one picture after the other.
+/// Looks for the faces of a new original in the background, one picture after the other.
 fn look_soon(app: &App, id: u64) {
     let app = app.clone();
     tokio::spawn(async move {
         let Ok(_turn) = app.finding.acquire().await else { return };
-        let looked = async {
-            let row = app.store.original(id).await?;
-            // What comes first needs the faces and the trial: both are kept then.
-            Wish::first_of(&app, &row).await
-        };
+        let looked = async { faces_of(&app, &app.store.original(id).await?).await };
         tokio::select! {
             // What was not found now is looked for when the picture is first opened.
             () = app.stop.cancelled() => {}
             outcome = looked => if let Err(problem) = outcome {
-                tracing::warn!(original = id, detail = problem.detail, "nothing was looked for and tried ahead");
+                tracing::warn!(original = id, detail = problem.detail, "faces were not looked for");
             }
         }
     });
