@@ -44,10 +44,20 @@ pub fn enlarge(args: &EnlargeArgs) -> anyhow::Result<()> {
         std::fs::create_dir_all(folder).with_context(|| folder.display().to_string())?;
     }
     let renderer = Renderer::new(shelf, SHARED_TILES);
+    one_by_one(&inputs, "enlarged", |input, count| enlarge_one(args, &renderer, input, count))
+}
+
+/// Does something with every picture, which is told which of how many it is; one that fails does not keep the others from it. `done` says
+/// what is done to them.
+pub fn one_by_one(
+    inputs: &[PathBuf],
+    done: &str,
+    mut each: impl FnMut(&Path, &str) -> anyhow::Result<()>,
+) -> anyhow::Result<()> {
     let mut failed = Vec::new();
     for (i, input) in inputs.iter().enumerate() {
         let count = if inputs.len() > 1 { format!("{} of {}: ", i + 1, inputs.len()) } else { String::new() };
-        match enlarge_one(args, &renderer, input, &count) {
+        match each(input, &count) {
             Ok(()) => {}
             Err(error) if inputs.len() == 1 => return Err(error),
             Err(error) => {
@@ -59,7 +69,13 @@ pub fn enlarge(args: &EnlargeArgs) -> anyhow::Result<()> {
     if failed.is_empty() {
         return Ok(());
     }
-    bail!("{} of {} pictures were not enlarged: {}", failed.len(), inputs.len(), failed.join(", "))
+    bail!("{} of {} pictures were not {done}: {}", failed.len(), inputs.len(), failed.join(", "))
+}
+
+/// A bar of so many steps, with what is being done before it.
+pub fn progress_bar(steps: u64, message: String) -> ProgressBar {
+    let style = ProgressStyle::with_template("{msg} {bar:32} {percent:>3} %, {eta} left").expect("a fixed template");
+    ProgressBar::new(steps).with_style(style).with_message(message)
 }
 
 fn enlarge_one(args: &EnlargeArgs, renderer: &Renderer, input: &Path, count: &str) -> anyhow::Result<()> {
@@ -98,10 +114,7 @@ fn enlarge_one(args: &EnlargeArgs, renderer: &Renderer, input: &Path, count: &st
     };
     free_to_write(input, &output, args.force)?;
 
-    let bar = ProgressBar::new(1000).with_style(
-        ProgressStyle::with_template("{msg} {bar:32} {percent:>3} %, {eta} left").expect("a fixed template"),
-    );
-    bar.set_message(format!("{count}{}", treatment.describe(&renderer.shelf())));
+    let bar = progress_bar(1000, format!("{count}{}", treatment.describe(&renderer.shelf())));
     let progress = |share: f64| bar.set_position((share * 1000.0) as u64);
     let to = Destination { path: &output, settings, reading: None };
     render::run(renderer, original, &treatment, to, &Unhurried, &progress)

@@ -2,17 +2,16 @@
 
 use std::path::Path;
 
-use anyhow::{Context, bail};
-use dettaglio_core::clean::{Clean, Marks};
-use dettaglio_core::model::{LevelKind, ModelRef, Shelf};
+use anyhow::Context;
+use dettaglio_core::clean::Clean;
+use dettaglio_core::model::Shelf;
 use dettaglio_core::reading::Reading;
 use dettaglio_core::recipe::Choice;
 use dettaglio_core::rehearsal::{Candidate, Figures, PutBack, Rehearsal, SIDE, Standing, Tally, candidates, choose};
 use dettaglio_core::render::Unhurried;
-use indicatif::{ProgressBar, ProgressStyle};
 
 use crate::args::RehearseArgs;
-use crate::commands::{open, pictures};
+use crate::commands::{one_by_one, open, pictures, progress_bar};
 use crate::models::shelf;
 
 /// Shrinks every input, enlarges it again by all candidates, and prints what came of it.
@@ -22,24 +21,16 @@ pub fn rehearse(args: &RehearseArgs) -> anyhow::Result<()> {
         shelf.get(id)?;
     }
     let inputs = pictures(&args.inputs)?;
-    let (mut standings, mut failed) = (Vec::new(), Vec::new());
+    let mut standings = Vec::new();
     if args.csv {
         say!("picture,candidate,parts,psnr,ssim,sharpness,screen,drift,seconds_per_megapixel,trouble");
     }
-    for (i, input) in inputs.iter().enumerate() {
-        let count = if inputs.len() > 1 { format!("{} of {}: ", i + 1, inputs.len()) } else { String::new() };
-        match rehearse_one(args, &shelf, input, &count) {
-            Ok(standing) => {
-                print(args, input, &standing)?;
-                standings.push(standing);
-            }
-            Err(error) if inputs.len() == 1 => return Err(error),
-            Err(error) => {
-                eprintln!("dettaglio: {}", crate::one_line(&format!("{error:#}")));
-                failed.push(input.display().to_string());
-            }
-        }
-    }
+    let outcome = one_by_one(&inputs, "rehearsed", |input, count| {
+        let standing = rehearse_one(args, &shelf, input, count)?;
+        print(args, input, &standing)?;
+        standings.push(standing);
+        Ok(())
+    });
     if standings.len() > 1 && !args.csv && !args.json {
         say!("\nall {} pictures", standings.len());
         let over_all = |(name, tally): (String, Tally)| Some((name, tally.parts(), tally.over_all()?));
@@ -49,10 +40,7 @@ pub fn rehearse(args: &RehearseArgs) -> anyhow::Result<()> {
             line(&name, Some(&figures), &format!("{pictures} pictures"));
         }
     }
-    if failed.is_empty() {
-        return Ok(());
-    }
-    bail!("{} of {} pictures were not rehearsed: {}", failed.len(), inputs.len(), failed.join(", "))
+    outcome
 }
 
 fn rehearse_one(args: &RehearseArgs, shelf: &Shelf, input: &Path, count: &str) -> anyhow::Result<Standing> {
@@ -63,25 +51,16 @@ fn rehearse_one(args: &RehearseArgs, shelf: &Shelf, input: &Path, count: &str) -
         false => PutBack::default(),
     };
     let parts = choose(&decoded.original, args.parts as usize, SIDE);
-    let clean = Clean { marks: marks(shelf, put_back), ..Clean::default() };
+    let clean = Clean { marks: put_back.marks(shelf), ..Clean::default() };
     let mut all = candidates(shelf, args.factor, &clean);
     if !args.models.is_empty() {
         all.retain(|candidate| is_wanted(args, shelf, candidate));
     }
     let rehearsal = Rehearsal::new(&decoded.original, &parts, args.factor, put_back, all).with_context(named)?;
-    let bar = ProgressBar::new(rehearsal.turns().count() as u64).with_style(
-        ProgressStyle::with_template("{msg} {bar:32} {percent:>3} %, {eta} left").expect("a fixed template"),
-    );
-    bar.set_message(format!("{count}{}", input.display()));
+    let bar = progress_bar(rehearsal.turns().count() as u64, format!("{count}{}", input.display()));
     let standing = rehearsal.run(shelf, &Unhurried, |_| bar.inc(1)).with_context(named)?;
     bar.finish_and_clear();
     Ok(standing)
-}
-
-/// Marks that were put back go first, as in any treatment.
-fn marks(shelf: &Shelf, put_back: PutBack) -> Option<Marks> {
-    let card = shelf.cleaners(LevelKind::Compression).next()?;
-    Some(Marks { model: ModelRef::of(card), quality: put_back.quality?, strength: 1.0 })
 }
 
 fn is_wanted(args: &RehearseArgs, shelf: &Shelf, candidate: &Candidate) -> bool {

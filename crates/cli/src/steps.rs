@@ -13,15 +13,12 @@ use dettaglio_core::model::{Card, EVERYDAY, Grade, LevelKind, ModelRef, Shelf};
 use dettaglio_core::picture::Size;
 use dettaglio_core::reading::Reading;
 use dettaglio_core::recipe::{Choice, Recipe, Surround};
-use dettaglio_core::render::{Renderer, Unhurried};
+use dettaglio_core::render::Unhurried;
 use dettaglio_core::size::Target;
 use dettaglio_core::suggest::{PrintFacts, Suggestion, Trial, factor_for, usual_grade};
 use dettaglio_core::treatment::Fill;
 
 use crate::args::{FacesSetting, Setting, StepArgs};
-
-/// Bytes of tiles that a trial keeps while it goes on.
-const TRIAL_TILES: usize = 64 << 20;
 
 /// What is suggested for a picture of `kept` pixels and a print.
 pub fn suggestion(
@@ -39,11 +36,9 @@ pub fn suggestion(
         ppi: resolved.print.map(|p| p.ppi),
         distance_m: resolved.print.map(|p| distance.unwrap_or_else(|| p.usual_distance_m())),
     };
-    let trial = if resolved.factor > 1.01 {
-        let renderer = Renderer::new(shelf.clone(), TRIAL_TILES);
-        Trial::of(&decoded.original, reading, &renderer, factor_for(resolved.factor), &Unhurried)?
-    } else {
-        None
+    let trial = match factor_for(resolved.factor) {
+        Some(factor) => Trial::of(&decoded.original, reading, shelf, factor, &Unhurried)?,
+        None => None,
     };
     Ok(Suggestion::of(reading, trial.as_ref(), found, &decoded.facts, shelf, print))
 }
@@ -219,8 +214,7 @@ impl StepArgs {
             Some(Setting::Off) => finish.edges = None,
             None if !asked => {}
             _ => {
-                let usual = Edges { strength: 0.5, width: 1.0, halo_guard: 0.8, leave_flat: 0.8, leave_skin: 0.0 };
-                let mut edges = finish.edges.unwrap_or(usual);
+                let mut edges = finish.edges.unwrap_or(Edges::usual(0.5, 1.0));
                 if let Some(Setting::To(strength)) = self.edges {
                     edges.strength = strength;
                 }

@@ -7,6 +7,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::finish::is_zero;
 use crate::model::ModelRef;
 use crate::picture::Planes;
 use crate::plane::box_mean;
@@ -94,12 +95,8 @@ pub struct Noise {
     /// The share of what was taken from textured places that is laid back, 0 to 1.
     pub keep_texture: f32,
     /// The share of thin lines and points among what was taken that is laid back, 0 to 1.
-    #[serde(default, skip_serializing_if = "is_nothing")]
+    #[serde(default, skip_serializing_if = "is_zero")]
     pub keep_lines: f32,
-}
-
-fn is_nothing(share: &f32) -> bool {
-    *share == 0.0
 }
 
 /// Blur.

@@ -38,7 +38,7 @@ pub struct Edges {
     pub leave_skin: f32,
 }
 
-fn is_zero(value: &f32) -> bool {
+pub(crate) fn is_zero(value: &f32) -> bool {
     *value == 0.0
 }
 
@@ -97,6 +97,11 @@ impl Finish {
 }
 
 impl Edges {
+    /// Of this strength and width, otherwise as is usual.
+    pub fn usual(strength: f32, width: f32) -> Self {
+        Self { strength, width, halo_guard: 0.8, leave_flat: 0.8, leave_skin: 0.0 }
+    }
+
     fn halo(&self) -> u32 {
         let width = self.width.clamp(0.3, 12.0);
         ((3.0 * width).ceil() as u32).max(self.mask_reach() as u32 + 1).max(self.guard_reach() as u32)

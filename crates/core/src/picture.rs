@@ -97,6 +97,31 @@ impl Region {
         self.y + self.height
     }
 
+    /// Its middle, of this side at most.
+    pub fn middle(self, side: u32) -> Self {
+        let (width, height) = (self.width.min(side), self.height.min(side));
+        Self::new(self.x + (self.width - width) / 2, self.y + (self.height - height) / 2, width, height)
+    }
+
+    /// Squares of `side` px, less where the picture is smaller, spread evenly over a picture without overlapping, row by row: at most
+    /// `most` of them. `settled` rounds the place of a corner, in pixels, to the nearest whole one or to one before it.
+    pub fn spread(size: Size, side: u32, most: u32, settled: impl Fn(f64) -> u32) -> Vec<Self> {
+        let (width, height) = (size.width.min(side), size.height.min(side));
+        let (across, down) = (f64::from(size.width / width), f64::from(size.height / height));
+        let too_many = (across * down / f64::from(most)).sqrt().max(1.0);
+        let fewer = |count: f64| ((count / too_many) as u32).max(1);
+        let (across, down) = (fewer(across), fewer(down));
+        let place = |i: u32, count: u32, spare: u32| match count {
+            1 => settled((f64::from(spare) / 2.0).floor()),
+            _ => settled(f64::from(spare) * f64::from(i) / f64::from(count - 1)),
+        };
+        let at = |row, column| {
+            let (x, y) = (place(column, across, size.width - width), place(row, down, size.height - height));
+            Self::new(x, y, width, height)
+        };
+        (0..down).flat_map(|row| (0..across).map(move |column| (row, column))).map(|(r, c)| at(r, c)).collect()
+    }
+
     /// What of it lies inside a picture of this size; nothing if that is empty.
     pub fn within(self, size: Size) -> Option<Self> {
         let right = (u64::from(self.x) + u64::from(self.width)).min(size.width.into()) as u32;

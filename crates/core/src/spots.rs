@@ -4,7 +4,7 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use crate::face::Face;
-use crate::picture::{Original, Region, Size};
+use crate::picture::{Original, Region};
 use crate::plane::{box_mean, gaussian, slope_energy};
 use crate::reading::is_lettering;
 
@@ -27,7 +27,7 @@ pub const MOST_SPOTS: usize = 8;
 const WINDOW: u32 = 64;
 
 /// Windows that are looked at, at most.
-const MOST_WINDOWS: usize = 2500;
+const MOST_WINDOWS: u32 = 2500;
 
 /// How far apart spots lie at least, as a share of the longer side.
 const APART: f32 = 0.08;
@@ -62,7 +62,8 @@ const MOST_EYES: usize = 2;
 ///
 /// It looks at up to 2500 windows of 64 px, spread over the picture: 0.65 s for 24 megapixels on two busy cores.
 pub fn suggest(original: &Original, faces: &[Face]) -> Vec<Spot> {
-    let windows: Vec<Found> = windows(original.size()).into_par_iter().map(|w| look(original, w)).collect();
+    let windows = Region::spread(original.size(), WINDOW, MOST_WINDOWS, |place| place.round() as u32);
+    let windows: Vec<Found> = windows.into_par_iter().map(|w| look(original, w)).collect();
     let apart = APART * original.size().long_edge() as f32;
     let size = original.size();
     let eyes = faces.iter().map(|f| ((f.left_eye.x + f.right_eye.x) / 2.0, (f.left_eye.y + f.right_eye.y) / 2.0));
@@ -84,24 +85,6 @@ pub fn suggest(original: &Original, faces: &[Face]) -> Vec<Spot> {
     add("Finest texture", &|f| f.texture - 0.003, &middle);
     add("Flattest dark tone", &|f| if DARK.contains(&f.mean) { 1.0 / (0.001 + f.slope) } else { 0.0 }, &middle);
     spots
-}
-
-/// Windows all over the picture, no more than can be looked at in a moment.
-fn windows(size: Size) -> Vec<Region> {
-    let (width, height) = (size.width.min(WINDOW), size.height.min(WINDOW));
-    let fitting = |side: u32, window: u32| (side / window) as usize;
-    let (mut across, mut down) = (fitting(size.width, width), fitting(size.height, height));
-    let too_many = ((across * down) as f64 / MOST_WINDOWS as f64).sqrt().max(1.0);
-    across = ((across as f64 / too_many) as usize).max(1);
-    down = ((down as f64 / too_many) as usize).max(1);
-    let place = |i: usize, count: usize, side: u32, window: u32| {
-        let spare = f64::from(side - window);
-        if count == 1 { (spare / 2.0) as u32 } else { (spare * i as f64 / (count - 1) as f64).round() as u32 }
-    };
-    let at = |row, column| {
-        Region::new(place(column, across, size.width, width), place(row, down, size.height, height), width, height)
-    };
-    (0..down).flat_map(|row| (0..across).map(move |column| at(row, column))).collect()
 }
 
 fn look(original: &Original, window: Region) -> Found {
@@ -143,7 +126,7 @@ fn look(original: &Original, window: Region) -> Found {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::picture::Planes;
+    use crate::picture::{Planes, Size};
 
     /// Middle grey with a hard edge on the left, a checkered patch in the middle and a dark patch on the right.
     fn picture() -> Original {

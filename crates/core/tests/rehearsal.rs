@@ -50,7 +50,7 @@ fn the_truth_is_the_part_itself_and_flat_tone_comes_back() {
     let part = Region::new(40, 24, 130, 97);
     let scene = Scene::new(&original, part, 4, PutBack::default()).unwrap();
     assert_eq!(scene.part, Region::new(40, 24, 128, 96), "whole multiples of the factor");
-    assert!(scene.truth() == original.region(scene.part));
+    assert!(*scene.truth() == original.region(scene.part));
     let flat = drawn(Size::new(200, 160), |_, _| 0.4);
     let scene = Scene::new(&flat, Region::new(50, 50, 96, 96), 2, PutBack::default()).unwrap();
     let result = scene.perform(&renderer(), &plain(Kernel::Bicubic), &Unhurried).unwrap();
@@ -67,7 +67,7 @@ fn better_methods_come_nearer_and_equal_pictures_have_a_finite_figure() {
     let learned = of(Recipe::learned(EVERYDAY, Grade::Fine).steps);
     assert!(nearest.psnr < bicubic.psnr && bicubic.psnr < learned.psnr, "{nearest:?} {bicubic:?} {learned:?}");
     assert!(nearest.ssim < learned.ssim && bicubic.sharpness < learned.sharpness);
-    let equal = scene.figures(&scene.truth());
+    let equal = scene.figures(scene.truth());
     assert_eq!((equal.psnr, equal.drift), (99.0, 0.0));
     assert!((equal.ssim - 1.0).abs() < 1e-9);
 }
@@ -171,15 +171,15 @@ fn a_trial_can_be_given_up_in_the_middle() {
     let Decoded { original, facts } = pictured("courtyard-fern.jpg");
     let reading = Reading::of(&original, &facts);
     let pace = GivesUpAfter(12.into());
-    assert!(Trial::of(&original, &reading, &renderer(), 2, &pace).unwrap_err().is_cancelled());
+    assert!(Trial::of(&original, &reading, &shelf(), 2, &pace).unwrap_err().is_cancelled());
 }
 
 fn tried(original: &Original, facts: &Facts, factor: u32) -> (Reading, Option<Trial>, Suggestion) {
     let reading = Reading::of(original, facts);
-    let renderer = renderer();
-    let trial = Trial::of(original, &reading, &renderer, factor, &Unhurried).unwrap();
+    let shelf = shelf();
+    let trial = Trial::of(original, &reading, &shelf, factor, &Unhurried).unwrap();
     let print = PrintFacts { factor: f64::from(factor), ppi: None, distance_m: None };
-    let suggestion = Suggestion::of(&reading, trial.as_ref(), &[], facts, &renderer.shelf(), print);
+    let suggestion = Suggestion::of(&reading, trial.as_ref(), &[], facts, &shelf, print);
     (reading, trial, suggestion)
 }
 
@@ -271,10 +271,10 @@ fn a_shelf_of_one_model_has_nothing_to_choose_from() {
         let name = format!("{}.{ending}", one[0].card().id);
         std::fs::copy(models.join(&name), folder.path().join(&name)).unwrap();
     }
-    let renderer = Renderer::new(Shelf::open(folder.path()).unwrap(), 64 << 20);
+    let shelf = Shelf::open(folder.path()).unwrap();
     let Decoded { original, facts } = pictured("courtyard-fern.jpg");
     let reading = Reading::of(&original, &facts);
-    let trial = Trial::of(&original, &reading, &renderer, 4, &Unhurried).unwrap().unwrap();
+    let trial = Trial::of(&original, &reading, &shelf, 4, &Unhurried).unwrap().unwrap();
     assert_eq!((trial.chosen.subject.as_str(), trial.chosen.grade), (EVERYDAY, Grade::Draft));
     assert_eq!(trial.chosen.marks, None, "nothing takes marks out");
 }

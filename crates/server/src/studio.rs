@@ -17,11 +17,8 @@ use dettaglio_core::hash::ContentHash;
 use dettaglio_core::limits::Limits;
 use dettaglio_core::model::{ModelError, OwnModels, Shelf};
 use dettaglio_core::picture::{Original, Planes};
-use dettaglio_core::reading::Reading;
-use dettaglio_core::rehearsal::RehearsalError;
 use dettaglio_core::render::disk::DiskTiles;
 use dettaglio_core::render::{Pace, Renderer};
-use dettaglio_core::suggest::Trial;
 use dettaglio_core::treatment::Treatment;
 use dettaglio_store::files::FileStore;
 use dettaglio_store::{Store, StoreError};
@@ -42,9 +39,6 @@ const TREATMENT_BYTES: u64 = 64 << 20;
 
 /// Pictures that can be waited for while something is tried on them; of more, some are tried twice.
 const MOST_TRYING: u64 = 1000;
-
-/// Bytes of tiles that a trial keeps while it goes on.
-const TRIAL_BYTES: usize = 64 << 20;
 
 /// Everything that computing needs.
 pub struct Studio {
@@ -304,18 +298,6 @@ impl Studio {
     /// Waits until nothing is being tried on a picture; nothing else is, as long as the answer lives.
     pub async fn trying(&self, picture: ContentHash) -> OwnedMutexGuard<()> {
         self.trying.get_with(picture, Arc::default).lock_owned().await
-    }
-
-    /// Tries candidates on a picture's own parts, with a renderer that keeps nothing of it.
-    pub fn try_out(
-        &self,
-        original: &Original,
-        reading: &Reading,
-        factor: u32,
-        pace: &dyn Pace,
-    ) -> Result<Option<Trial>, RehearsalError> {
-        let renderer = Renderer::new(Shelf::clone(&self.renderer.shelf()), TRIAL_BYTES);
-        Trial::of(original, reading, &renderer, factor, pace)
     }
 
     /// Waits while a view wants the model; for workers, between two blocks.

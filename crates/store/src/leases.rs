@@ -74,10 +74,7 @@ impl Store {
     ///
     /// Jobs that were started too often without an end are marked as failed on the way. Nothing while the run sheet is held up.
     pub async fn take_job(&self, worker: &str) -> Result<Option<Job>, StoreError> {
-        once_more_on_conflict(|| self.try_to_take_job(worker)).await
-    }
-
-    async fn try_to_take_job(&self, worker: &str) -> Result<Option<Job>, StoreError> {
+        once_more_on_conflict(|| async move {
         sqlx::query!(
             "UPDATE jobs SET state = 'failed', stage = NULL, lease_owner = NULL, finished_at = CURRENT_TIMESTAMP(3),
                  reason = ?
@@ -113,6 +110,8 @@ impl Store {
         .await?;
         transaction.commit().await?;
         Ok(Some(self.job(next.id).await?))
+        })
+        .await
     }
 
     /// Says that a job in hand was begun so many seconds ago: for a run that was made elsewhere and is put down here.
@@ -201,42 +200,34 @@ impl Store {
         bytes: u64,
         record: &Record,
     ) -> Result<bool, StoreError> {
-        once_more_on_conflict(|| self.try_to_finish_job(job, worker, file_key, bytes, record)).await
-    }
-
-    async fn try_to_finish_job(
-        &self,
-        job: &Job,
-        worker: &str,
-        file_key: &str,
-        bytes: u64,
-        record: &Record,
-    ) -> Result<bool, StoreError> {
-        let mut transaction = self.pool.begin().await?;
-        let done = sqlx::query!(
-            "UPDATE jobs SET state = 'done', stage = NULL, progress = 1, seconds_left = 0, pause_requested = FALSE,
+        once_more_on_conflict(|| async move {
+            let mut transaction = self.pool.begin().await?;
+            let done = sqlx::query!(
+                "UPDATE jobs SET state = 'done', stage = NULL, progress = 1, seconds_left = 0, pause_requested = FALSE,
                  finished_at = CURRENT_TIMESTAMP(3), lease_owner = NULL, lease_until = NULL
              WHERE id = ? AND state = 'running' AND lease_owner = ?",
-            job.id,
-            worker
-        )
-        .execute(&mut *transaction)
-        .await?;
-        if done.rows_affected() == 0 {
-            return Ok(false);
-        }
-        sqlx::query!(
-            "INSERT INTO enlargements (original_id, job_id, file_key, bytes, record) VALUES (?, ?, ?, ?, ?)",
-            job.original_id,
-            job.id,
-            file_key,
-            bytes,
-            to_text(record)
-        )
-        .execute(&mut *transaction)
-        .await?;
-        transaction.commit().await?;
-        Ok(true)
+                job.id,
+                worker
+            )
+            .execute(&mut *transaction)
+            .await?;
+            if done.rows_affected() == 0 {
+                return Ok(false);
+            }
+            sqlx::query!(
+                "INSERT INTO enlargements (original_id, job_id, file_key, bytes, record) VALUES (?, ?, ?, ?, ?)",
+                job.original_id,
+                job.id,
+                file_key,
+                bytes,
+                to_text(record)
+            )
+            .execute(&mut *transaction)
+            .await?;
+            transaction.commit().await?;
+            Ok(true)
+        })
+        .await
     }
 
     /// Ends a running job without a result.

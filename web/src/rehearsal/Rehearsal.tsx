@@ -34,7 +34,9 @@ import {
   sentence,
 } from "../api/client";
 import { useRehearsal } from "../api/queries";
+import { Tag } from "../app/Tag";
 import { decimal } from "../app/format";
+import { useKeys } from "../app/keys";
 import { COLUMNS, type Order, best, firstShown, sorted, toggled, written } from "./figures";
 
 /** From this width of the window on, parts are shown twice as large at first. */
@@ -98,23 +100,14 @@ export function Rehearsal(props: {
   const toggle = (row: number) => kept && setChosen({ of: kept.began_at, rows: toggled(shown, row) });
   const trouble = begin.error ?? rehearsal.error ?? stop.error;
 
-  const keyed = useRef<(e: KeyboardEvent) => void>(() => undefined);
-  useEffect(() => {
-    keyed.current = (e) => {
-      if (/^(INPUT|TEXTAREA)$/.test((e.target as HTMLElement).tagName) || e.ctrlKey || e.metaKey || e.altKey) return;
-      const last = (kept?.parts.length ?? 1) - 1;
-      if (/^[1-9]$/.test(e.key)) setPart(Math.min(last, Number(e.key) - 1));
-      else if (e.key === "ArrowRight") setPart((p) => Math.min(last, p + 1));
-      else if (e.key === "ArrowLeft") setPart((p) => Math.max(0, p - 1));
-      else return;
-      e.preventDefault();
-    };
+  useKeys((key) => {
+    const last = (kept?.parts.length ?? 1) - 1;
+    if (/^[1-9]$/.test(key)) setPart(Math.min(last, Number(key) - 1));
+    else if (key === "ArrowRight") setPart((p) => Math.min(last, p + 1));
+    else if (key === "ArrowLeft") setPart((p) => Math.max(0, p - 1));
+    else return false;
+    return true;
   });
-  useEffect(() => {
-    const onKey = (e: KeyboardEvent) => keyed.current(e);
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
-  }, []);
 
   return (
     <Dialog
@@ -526,25 +519,14 @@ function Crops(props: {
                 transform: `translate(${pan.x}px, ${pan.y}px)`,
               }}
             />
-            <Typography
-              variant="caption"
-              sx={{
-                position: "absolute",
-                left: 8,
-                top: 8,
-                px: 0.75,
-                bgcolor: "background.paper",
-                border: 1,
-                borderColor: "divider",
-              }}
-            >
+            <Tag>
               {name}
               {"figure" in cell && cell.figure !== undefined && (
                 <Box component="span" sx={{ color: "measured", ml: 1 }}>
                   {decimal(cell.figure, 2)} dB
                 </Box>
               )}
-            </Typography>
+            </Tag>
           </Box>
         ))}
       </Box>

@@ -5,7 +5,9 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { type Enlargement, type Look, type OrderContents, type Approval, answered, api, sentence } from "../api/client";
 import { keys } from "../api/queries";
+import { Tag } from "../app/Tag";
 import { pixels } from "../app/format";
+import { useKeys } from "../app/keys";
 import { IDENTITY } from "../stage/affine";
 import { cutAround } from "../strip/cells";
 
@@ -53,29 +55,26 @@ export function LookThrough(props: {
     go(at + 1);
   };
 
-  const keyed = useRef<(e: KeyboardEvent) => void>(() => undefined);
-  useEffect(() => {
-    keyed.current = (e) => {
-      if (/^(INPUT|TEXTAREA)$/.test((e.target as HTMLElement).tagName) || e.ctrlKey || e.metaKey || e.altKey) return;
-      if (e.key === "a" || e.key === "Enter") accept();
-      else if (e.key === "b") setNote("");
-      else if (e.key === "ArrowRight") go(at + 1);
-      else if (e.key === "ArrowLeft") go(at - 1);
-      else if (e.key === "ArrowDown") setSpot((s) => Math.min(spots.length - 1, s + 1));
-      else if (e.key === "ArrowUp") setSpot((s) => Math.max(0, s - 1));
-      else if (/^[1-8]$/.test(e.key)) setSpot(Math.min(spots.length - 1, Number(e.key) - 1));
-      else return;
-      e.preventDefault();
-    };
+  useKeys((key) => {
+    if (key === "a" || key === "Enter") accept();
+    else if (key === "b") setNote("");
+    else if (key === "ArrowRight") go(at + 1);
+    else if (key === "ArrowLeft") go(at - 1);
+    else if (key === "ArrowDown") setSpot((s) => Math.min(spots.length - 1, s + 1));
+    else if (key === "ArrowUp") setSpot((s) => Math.max(0, s - 1));
+    else if (/^[1-8]$/.test(key)) setSpot(Math.min(spots.length - 1, Number(key) - 1));
+    else return false;
+    return true;
   });
-  useEffect(() => {
-    const onKey = (e: KeyboardEvent) => keyed.current(e);
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
-  }, []);
 
   return (
-    <Dialog fullScreen open onClose={props.onClose} aria-label="Look through">
+    <Dialog
+      fullScreen
+      open
+      onClose={props.onClose}
+      aria-label="Look through"
+      slotProps={{ paper: { "aria-label": "Look through" } }}
+    >
       <Stack sx={{ height: "100%", bgcolor: "background.default" }}>
         <Stack
           direction="row"
@@ -224,20 +223,7 @@ function Pair({ look, result, spot }: { look: Look; result: Enlargement; spot: n
             alt={`${name}, ${at.name}`}
             sx={{ display: "block", width: part.width, height: part.height }}
           />
-          <Typography
-            variant="caption"
-            sx={{
-              position: "absolute",
-              left: 8,
-              top: 8,
-              px: 0.75,
-              bgcolor: "background.paper",
-              border: 1,
-              borderColor: "divider",
-            }}
-          >
-            {name}
-          </Typography>
+          <Tag>{name}</Tag>
         </Box>
       ))}
     </Box>

@@ -167,7 +167,7 @@ fn judge(shelf: &Shelf, case: Case, quality: Option<u8>, whole_shelf: bool) -> O
     let renderer = Renderer::new(shelf.clone(), 64 << 20);
     let reading = Reading::of(&picture, &facts);
     let start = Instant::now();
-    let trial = Trial::of(&picture, &reading, &renderer, FACTOR, &Unhurried)?;
+    let trial = Trial::of(&picture, &reading, shelf, FACTOR, &Unhurried)?;
     let seconds = start.elapsed().as_secs_f64();
     let print = PrintFacts { factor: f64::from(FACTOR), ppi: None, distance_m: None };
     let suggestion = Suggestion::of(&reading, trial.as_ref(), &[], &facts, shelf, print);

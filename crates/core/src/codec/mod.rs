@@ -24,6 +24,7 @@ pub use history::History;
 pub(crate) use jpeg_segments::ZIGZAG;
 pub use metadata::Metadata;
 pub use read::{Decoded, Facts, read, thumbnail};
+pub(crate) use write::interleave;
 pub use write::{Carried, PictureWriter, encoded_len, png_bytes};
 
 use crate::limits::LimitError;

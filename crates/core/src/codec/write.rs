@@ -215,7 +215,7 @@ fn converted(band: &Planes, conversion: &Conversion, depth: Depth) -> Samples {
 }
 
 /// Rounds planes to a file's samples, channels interleaved.
-fn interleave(planes: &Planes, channels: Channels, depth: Depth) -> Samples {
+pub(crate) fn interleave(planes: &Planes, channels: Channels, depth: Depth) -> Samples {
     fn gather<T: Copy + Default + Send>(
         planes: &Planes,
         channels: Channels,

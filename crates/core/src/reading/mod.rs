@@ -80,9 +80,7 @@ const WOVEN: f64 = 200.0;
 
 /// Whether the middle of a picture repeats itself finely, as a halftone does, which varies alike everywhere without being noise.
 fn is_woven(original: &Original) -> bool {
-    let size = original.size();
-    let (width, height) = (size.width.min(WEAVE_WINDOW), size.height.min(WEAVE_WINDOW));
-    let middle = Region::new((size.width - width) / 2, (size.height - height) / 2, width, height);
+    let middle = original.size().whole().middle(WEAVE_WINDOW);
     weave(&original.region(middle), 0).is_some_and(|energy| energy > WOVEN)
 }
 

@@ -4,9 +4,8 @@ use serde::{Deserialize, Serialize};
 
 use crate::clean::Clean;
 use crate::enlarge::Kernel;
-use crate::finish::Finish;
 use crate::model::{Kind, Shelf};
-use crate::recipe::{Choice, Steps};
+use crate::recipe::{Choice, Recipe, Steps};
 
 /// One way to enlarge.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -21,7 +20,7 @@ pub struct Candidate {
 impl Candidate {
     /// Only enlarging.
     pub fn enlarging(name: String, enlarge: Choice, clean: &Clean) -> Self {
-        Self { name, steps: Steps { clean: clean.clone(), enlarge, faces: None, finish: Finish::default() } }
+        Self { name, steps: Steps { clean: clean.clone(), ..Recipe::only(enlarge).steps } }
     }
 }
 

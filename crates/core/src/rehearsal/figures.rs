@@ -3,15 +3,13 @@
 use serde::{Deserialize, Serialize};
 
 use crate::compare::{drift, psnr, sharpness, ssim};
+use crate::model::MOST_SCREEN;
 use crate::picture::Planes;
 use crate::reading::softness;
 use crate::screen::screen;
 
 /// A signal-to-noise ratio beyond which pictures count as equal, in dB: infinity has no place in a file.
 const EQUAL: f64 = 99.0;
-
-/// Energy on the lattice beyond which a screen can be seen, as on a model's card.
-const MOST_SCREEN: f64 = 10.0;
 
 /// Figures of one candidate, on one part or over several.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
@@ -36,29 +34,29 @@ pub struct Figures {
 }
 
 impl Figures {
-    /// Between a result and the truth, of one size of at least 16 px a side.
-    pub fn of(result: &Planes, truth: &Planes, factor: u32) -> Self {
-        let overshoot = |planes: &Planes| {
-            softness::read(&planes.luminance(), planes.size().width as usize, 0.0).map(|read| read.overshoot)
-        };
+    /// Between a result and the truth, of one size of at least 16 px a side; `own_screen` is the truth's.
+    pub fn of(result: &Planes, truth: &Planes, factor: u32, own_screen: Option<f64>) -> Self {
         Self {
             psnr: psnr(result, truth, 0).min(EQUAL),
             ssim: ssim(result, truth, 0),
             perceived: None,
             screen: screen(result, factor, 0),
-            own_screen: screen(truth, factor, 0),
+            own_screen,
             drift: drift(result, truth),
             sharpness: sharpness(result, truth, 0),
             overshoot: overshoot(result),
         }
     }
-}
 
-impl Figures {
     /// Whether it draws a pattern on the lattice of the factor that the truth has not.
     pub fn draws_screen(&self) -> bool {
         self.screen.is_some_and(|screen| screen > MOST_SCREEN.max(2.0 * self.own_screen.unwrap_or_default()))
     }
+}
+
+/// How far the edges of a picture overshoot, as a share of their height; nothing where there are too few edges.
+pub(crate) fn overshoot(planes: &Planes) -> Option<f32> {
+    softness::read(&planes.luminance(), planes.size().width as usize, 0.0).map(|read| read.overshoot)
 }
 
 /// Figures over several parts.

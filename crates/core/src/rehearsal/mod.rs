@@ -16,21 +16,25 @@ mod figures;
 mod parts;
 mod run;
 
-use crate::clean::{Clean, NoiseCurve};
-use crate::codec::CodecError;
+use std::sync::OnceLock;
+
+use crate::clean::{Clean, Marks, NoiseCurve};
+use crate::codec::{CodecError, interleave};
 use crate::compare::psnr;
 use crate::enlarge::{Averaging, Kernel, resample_in};
 use crate::finish::Finish;
 use crate::hash::ContentHash;
-use crate::model::{Corner, grain};
-use crate::picture::{Channels, Original, Planes, Region, Samples, Size};
-use crate::reading::{NOISY, Reading};
+use crate::model::{Corner, LevelKind, ModelRef, Shelf, grain};
+use crate::picture::{Channels, Depth, Original, Planes, Region, Samples, Size};
+use crate::reading::Reading;
 use crate::recipe::{Recipe, RecipeError, Steps};
 use crate::render::{Pace, RenderError, Renderer};
+use crate::screen::screen;
 use crate::size::Target;
 use crate::treatment::Treatment;
 
 pub use candidates::{Candidate, candidates};
+pub(crate) use figures::overshoot;
 pub use figures::{Figures, Tally};
 pub use parts::{SIDE, SMALLEST, choose, divided};
 pub use run::{Done, Rehearsal, Row, Score, Standing, Turn};
@@ -53,8 +57,15 @@ pub struct PutBack {
 impl PutBack {
     /// What a reading says that the picture has: noise that is told from texture, and compression.
     pub fn of(reading: &Reading) -> Self {
-        let noise = (reading.noise.sigma >= NOISY && !reading.noise.hidden).then_some(reading.noise.level);
+        // What is told by the camera alone is no noise that was measured.
+        let noise = reading.is_noisy(None).then_some(reading.noise.level);
         Self { noise, quality: reading.worst_quality().filter(|quality| *quality < MAY_BE_MARKED) }
+    }
+
+    /// What takes the marks out again that are put back, as any treatment would first.
+    pub fn marks(self, shelf: &Shelf) -> Option<Marks> {
+        let card = shelf.cleaners(LevelKind::Compression).next()?;
+        Some(Marks { model: ModelRef::of(card), quality: self.quality?, strength: 1.0 })
     }
 }
 
@@ -89,9 +100,11 @@ pub struct Scene {
     pub part: Region,
     /// Result side / side of what it starts from.
     pub factor: u32,
-    /// The part with its surround, as it is.
-    outer: Planes,
-    /// Where the part lies in that.
+    /// The part as it is.
+    truth: Planes,
+    /// The truth's own energy on the lattice of the factor, once it was asked for.
+    own_screen: OnceLock<Option<f64>>,
+    /// Where the part lies in what is made of `small`.
     inner: Region,
     /// What the candidates start from.
     small: Original,
@@ -124,24 +137,24 @@ impl Scene {
             Some(quality) => compressed(&small, quality)?,
             None => as_original(&small),
         };
-        Ok(Self { part, factor, outer, inner: Region::new(left, top, part.width, part.height), small })
+        let inner = Region::new(left, top, part.width, part.height);
+        Ok(Self { part, factor, truth: outer.cut(inner), own_screen: OnceLock::new(), inner, small })
     }
 
     /// The part as it is.
-    pub fn truth(&self) -> Planes {
-        self.outer.cut(self.inner)
+    pub fn truth(&self) -> &Planes {
+        &self.truth
     }
 
     /// What a candidate makes of it, without the surround. The renderer should be one of its own: what it keeps is of no use to others.
     pub fn perform(&self, renderer: &Renderer, steps: &Steps, pace: &dyn Pace) -> Result<Planes, RehearsalError> {
-        let treatment = self.treatment(renderer, steps)?;
+        let treatment = treatment(&renderer.shelf(), steps, self.small.size(), self.factor)?;
         Ok(renderer.render(&self.small, &treatment, self.inner, pace)?)
     }
 
     /// Loads the networks that a candidate needs, so that its time is that of the work alone.
-    pub fn prepare(&self, renderer: &Renderer, steps: &Steps) -> Result<(), RehearsalError> {
-        let treatment = self.treatment(renderer, steps)?;
-        let shelf = renderer.shelf();
+    pub fn prepare(&self, shelf: &Shelf, steps: &Steps) -> Result<(), RehearsalError> {
+        let treatment = treatment(shelf, steps, self.small.size(), self.factor)?;
         for part in treatment.parts() {
             let cleaners = part.clean.passes().into_iter().map(|(model, _)| model);
             let enlargers = part.enlarge.passes().iter().chain(part.enlarge.under()).map(|pass| &pass.model);
@@ -157,21 +170,22 @@ impl Scene {
         self.small.size().area()
     }
 
-    fn treatment(&self, renderer: &Renderer, steps: &Steps) -> Result<Treatment, RehearsalError> {
-        let recipe = Recipe { steps: Steps { faces: None, ..steps.clone() }, ..Recipe::only(steps.enlarge.clone()) };
-        let target = Target::Factor { factor: f64::from(self.factor) };
-        Ok(recipe.work_out(&renderer.shelf(), self.small.size(), target)?.treatment)
-    }
-
     /// Mean squared error of luminance between what a candidate made of it and the part as it is, 1 being full scale.
     pub fn error(&self, result: &Planes) -> f64 {
-        10_f64.powf(-psnr(result, &self.truth(), 0) / 10.0)
+        10_f64.powf(-psnr(result, &self.truth, 0) / 10.0)
     }
 
     /// Compares what a candidate made of it with the part as it is.
     pub fn figures(&self, result: &Planes) -> Figures {
-        Figures::of(result, &self.truth(), self.factor)
+        let own_screen = *self.own_screen.get_or_init(|| screen(&self.truth, self.factor, 0));
+        Figures::of(result, &self.truth, self.factor, own_screen)
     }
+}
+
+/// What steps come to for a picture of this size, enlarged by a whole factor; nobody's face is restored.
+pub(crate) fn treatment(shelf: &Shelf, steps: &Steps, size: Size, factor: u32) -> Result<Treatment, RehearsalError> {
+    let recipe = Recipe { steps: Steps { faces: None, ..steps.clone() }, ..Recipe::only(steps.enlarge.clone()) };
+    Ok(recipe.work_out(shelf, size, Target::Factor { factor: f64::from(factor) })?.treatment)
 }
 
 /// The steps as they can be rehearsed: softness is left out, and noise where none is put back, for shrinking takes both.
@@ -196,15 +210,16 @@ fn add_noise(planes: &mut Planes, curve: &NoiseCurve) {
     }
 }
 
-/// Interleaved 8-bit samples.
-fn eight_bits(planes: &Planes) -> Vec<u8> {
-    let area = planes.size().area() as usize;
-    (0..3 * area).map(|i| (planes.values()[i % 3 * area + i / 3].clamp(0.0, 1.0) * 255.0).round() as u8).collect()
-}
-
 /// As an 8-bit file without a history holds it.
 fn as_original(planes: &Planes) -> Original {
     of_samples(planes.size(), eight_bits(planes))
+}
+
+fn eight_bits(planes: &Planes) -> Vec<u8> {
+    match interleave(planes, Channels::Colour, Depth::Eight) {
+        Samples::Eight(samples) => samples,
+        Samples::Sixteen(_) => unreachable!("eight bits were asked for"),
+    }
 }
 
 fn of_samples(size: Size, samples: Vec<u8>) -> Original {

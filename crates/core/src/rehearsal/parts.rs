@@ -20,7 +20,8 @@ const PROBE: u32 = 96;
 /// Up to `count` parts of `side` px that stand for the picture, the liveliest first: of all places, ranked by how lively they are, some at even
 /// steps from the top down to the calmest quarter, where every method does alike.
 pub fn choose(original: &Original, count: usize, side: u32) -> Vec<Region> {
-    let places = places(original.size(), side);
+    // At multiples of eight, where the blocks of a JPEG begin.
+    let places = Region::spread(original.size(), side, MOST_PLACES, |place| place as u32 / 8 * 8);
     if places.len() <= count {
         return places;
     }
@@ -45,28 +46,9 @@ pub fn divided(size: Size, side: u32) -> Vec<Region> {
         .collect()
 }
 
-/// Places of `side` px all over the picture that do not overlap, no more than can be looked at in a moment.
-fn places(size: Size, side: u32) -> Vec<Region> {
-    let (width, height) = (size.width.min(side), size.height.min(side));
-    let (mut across, mut down) = (size.width / width.max(1), size.height / height.max(1));
-    let too_many = (f64::from(across) * f64::from(down) / f64::from(MOST_PLACES)).sqrt().max(1.0);
-    across = ((f64::from(across) / too_many) as u32).max(1);
-    down = ((f64::from(down) / too_many) as u32).max(1);
-    // At multiples of eight, where the blocks of a JPEG begin.
-    let at = |i: u32, count: u32, whole: u32, part: u32| match count {
-        1 => (whole - part) / 2 / 8 * 8,
-        _ => (u64::from(whole - part) * u64::from(i) / u64::from(count - 1)) as u32 / 8 * 8,
-    };
-    let region = |row, column| {
-        Region::new(at(column, across, size.width, width), at(row, down, size.height, height), width, height)
-    };
-    (0..down).flat_map(|row| (0..across).map(move |column| region(row, column))).collect()
-}
-
 /// Mean squared slope of the middle of a place.
 fn liveliness(original: &Original, at: Region) -> f32 {
-    let (width, height) = (at.width.min(PROBE), at.height.min(PROBE));
-    let probe = Region::new(at.x + (at.width - width) / 2, at.y + (at.height - height) / 2, width, height);
-    let slopes = slope_energy(&original.region(probe).luminance(), width as usize);
+    let probe = at.middle(PROBE);
+    let slopes = slope_energy(&original.region(probe).luminance(), probe.width as usize);
     slopes.iter().sum::<f32>() / slopes.len() as f32
 }

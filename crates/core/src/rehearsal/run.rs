@@ -117,11 +117,9 @@ impl Rehearsal {
     /// # Panics
     /// When there is no such part or candidate.
     pub fn take(&self, turn: Turn, shelf: &Shelf, pace: &dyn Pace) -> Result<Done, RehearsalError> {
-        // Of its own, so that none is the faster for what another has computed.
-        let renderer = Renderer::new(shelf.clone(), TILES);
-        self.scenes[turn.part].prepare(&renderer, &self.candidates[turn.candidate].steps)?;
+        self.scenes[turn.part].prepare(shelf, &self.candidates[turn.candidate].steps)?;
         let start = Instant::now();
-        let result = self.scenes[turn.part].perform(&renderer, &self.candidates[turn.candidate].steps, pace)?;
+        let result = self.perform(turn, shelf, pace)?;
         let seconds = start.elapsed().as_secs_f64();
         Ok(Done { figures: self.scenes[turn.part].figures(&result), seconds })
     }
@@ -131,6 +129,7 @@ impl Rehearsal {
     /// # Panics
     /// As [`take`](Self::take).
     pub fn perform(&self, turn: Turn, shelf: &Shelf, pace: &dyn Pace) -> Result<Planes, RehearsalError> {
+        // A renderer of its own, so that none is the faster for what another has computed.
         let renderer = Renderer::new(shelf.clone(), TILES);
         self.scenes[turn.part].perform(&renderer, &self.candidates[turn.candidate].steps, pace)
     }

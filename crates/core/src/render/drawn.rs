@@ -57,11 +57,12 @@ pub fn drawn(before: &Planes, after: &Planes, level: &NoiseCurve) -> Planes {
     let tone = gaussian(&clean, width, TONE);
     let fine: Vec<f32> = clean.iter().zip(&tone).map(|(v, t)| v - t).collect();
     let brightness = box_mean(&clean, width, 2);
-    let taken: Vec<Vec<f32>> = (0..3)
-        .map(|channel| before.plane(channel).iter().zip(after.plane(channel)).map(|(b, a)| b - a).collect())
-        .collect();
-    let grey: Vec<f32> = (0..area).map(|i| 0.299 * taken[0][i] + 0.587 * taken[1][i] + 0.114 * taken[2][i]).collect();
-    let blurred: Vec<Vec<f32>> = taken.iter().map(|plane| gaussian(plane, width, POINT)).collect();
+    let taken = before.values().iter().zip(after.values()).map(|(b, a)| b - a).collect();
+    let taken = Planes::from_values(size, taken);
+    let grey = taken.luminance();
+    let blurred = (0..3).flat_map(|channel| gaussian(taken.plane(channel), width, POINT)).collect();
+    let blurred = Planes::from_values(size, blurred);
+    let heights = blurred.luminance();
     let at = |x: isize, y: isize| {
         let (x, y) = (x.clamp(0, width as isize - 1) as usize, y.clamp(0, height as isize - 1) as usize);
         y * width + x
@@ -91,9 +92,8 @@ pub fn drawn(before: &Planes, after: &Planes, level: &NoiseCurve) -> Planes {
             let is_line = smoothstep(rise / least, LINE_RISE.0, LINE_RISE.1)
                 * smoothstep((rise - across) / (rise + across).max(1e-6), LINE_SHARE.0, LINE_SHARE.1);
             let line = if is_line > 0.0 { is_line * along(&grey, x, y, DIRECTIONS[best]) } else { 0.0 };
-            let height = 0.299 * blurred[0][i] + 0.587 * blurred[1][i] + 0.114 * blurred[2][i];
-            let is_point = smoothstep(height.abs() / sigma.max(1e-6), POINT_RISE.0, POINT_RISE.1);
-            [0, 1, 2].map(|channel| line + is_point * (blurred[channel][i] - line))
+            let is_point = smoothstep(heights[i].abs() / sigma.max(1e-6), POINT_RISE.0, POINT_RISE.1);
+            [0, 1, 2].map(|channel| line + is_point * (blurred.plane(channel)[i] - line))
         })
         .collect();
     let values = back.values_mut();

@@ -7,7 +7,7 @@ use crate::clean::{Clean, Marks, Noise};
 use crate::codec::Facts;
 use crate::face::{Face, Faces};
 use crate::finish::{Edges, Finish, PrintGrain};
-use crate::model::{Card, EVERYDAY, Grade, LevelKind, ModelRef, Shelf};
+use crate::model::{Card, CleaningScore, EVERYDAY, Grade, LevelKind, ModelRef, Shelf};
 use crate::reading::{BEYOND_HELP, MARKED_QUALITY, NOISY, Reading, SHARPENED, SOFT, SoftnessReading};
 use crate::size::eye_ppi;
 
@@ -305,23 +305,24 @@ const NIGHT: &str = "night";
 
 /// Whether a cleaner gained as much as another on average over the kinds of damage that both were measured on.
 fn is_as_good(one: &Card, other: &Card) -> bool {
-    let gain = |score: &crate::model::CleaningScore| score.after - score.before;
-    let damaged = one.cleaning.iter().filter(|score| !score.undamaged);
-    let pairs = damaged.filter_map(|a| Some((gain(a), gain(other.cleaning.iter().find(|b| b.damage == a.damage)?))));
-    pairs.map(|(a, b)| a - b).sum::<f64>() >= -MAY_LOSE
+    let gain = |score: &CleaningScore| score.after - score.before;
+    damaged_alike(one, other).map(|(a, b)| gain(a) - gain(b)).sum::<f64>() >= -MAY_LOSE
 }
 
 /// Whether the fine cleaner was as good as the draft on each kind of damage that both were measured on.
 fn loses_nowhere(draft: &Card, fine: &Card) -> bool {
-    let damaged = fine.cleaning.iter().filter(|score| !score.undamaged);
-    damaged
-        .filter_map(|f| Some((f, draft.cleaning.iter().find(|d| d.damage == f.damage)?)))
-        .all(|(f, d)| f.after - d.after >= -MAY_LOSE)
+    damaged_alike(fine, draft).all(|(f, d)| f.after - d.after >= -MAY_LOSE)
+}
+
+/// The scores of two cleaners on the same kinds of damage.
+fn damaged_alike<'c>(one: &'c Card, other: &'c Card) -> impl Iterator<Item = (&'c CleaningScore, &'c CleaningScore)> {
+    let damaged = one.cleaning.iter().filter(|score| !score.undamaged);
+    damaged.filter_map(|a| Some((a, other.cleaning.iter().find(|b| b.damage == a.damage)?)))
 }
 
 /// Whether the eye could see what a model adds.
 fn gains(reading: &Reading, print: PrintFacts, because: &mut impl FnMut(Step, String)) -> bool {
-    if print.factor <= 1.01 {
+    if factor_for(print.factor).is_none() {
         because(Step::Enlarge, "it has all the pixels that the print needs: no model is needed".to_owned());
         return false;
     }
@@ -370,14 +371,14 @@ fn finish(
     if let Some(ppi) = print.ppi {
         because(Step::Finish, format!("at {ppi:.0} ppi an edge is {width:.1} px wide on paper"));
     }
-    Finish { edges: Some(Edges { strength, width, halo_guard: 0.8, leave_flat: 0.8, leave_skin: 0.0 }), grain }
+    Finish { edges: Some(Edges::usual(strength, width)), grain }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::model::stand_in::{self, Repeat};
-    use crate::model::{CleaningScore, Model, Score};
+    use crate::model::{Model, Score};
     use std::sync::Arc;
 
     pub const LARGER: PrintFacts = PrintFacts { factor: 4.0, ppi: None, distance_m: None };

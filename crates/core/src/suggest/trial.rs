@@ -10,13 +10,12 @@ use super::{FOLIAGE, LETTERING, PRINTS};
 use crate::clean::{Clean, Marks};
 use crate::finish::{Edges, Finish};
 use crate::hash::ContentHash;
-use crate::model::{EVERYDAY, Grade, LevelKind, ModelRef, Shelf};
-use crate::picture::{Original, Region};
-use crate::reading::{Reading, softness};
-use crate::recipe::{Choice, Recipe, Steps};
-use crate::rehearsal::{Figures, PutBack, RehearsalError, SMALLEST, Scene, Tally, choose};
+use crate::model::{EVERYDAY, Grade, Shelf};
+use crate::picture::Original;
+use crate::reading::Reading;
+use crate::recipe::{Choice, Steps};
+use crate::rehearsal::{Figures, PutBack, RehearsalError, Scene, Tally, choose, overshoot, treatment};
 use crate::render::{Pace, Renderer};
-use crate::size::Target;
 
 /// What a picture's own parts said of the candidates, at one factor.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -75,6 +74,9 @@ pub struct Chosen {
     pub overshoot: Option<f32>,
 }
 
+/// Bytes of tiles that a trial keeps while it goes on.
+const TILES: usize = 64 << 20;
+
 /// Parts that are shrunk, and their side in pixels of the original.
 const PARTS: usize = 5;
 const SIDE: u32 = 144;
@@ -116,14 +118,15 @@ const STRENGTHS: [f32; 4] = [1.0, 0.85, 0.7, 0.5];
 const MARKS: [f32; 3] = [1.0, 0.6, 0.0];
 const EDGES: [f32; 4] = [0.15, 0.1, 0.05, 0.0];
 
-/// The factor that is tried for a print's.
-pub fn factor_for(print: f64) -> u32 {
-    if print <= 2.01 { 2 } else { 4 }
+/// The factor that is tried for a print's; nothing where it needs no model.
+pub fn factor_for(print: f64) -> Option<u32> {
+    (print > 1.01).then_some(if print <= 2.01 { 2 } else { 4 })
 }
 
 /// A picture in a trial.
 struct Stage<'a> {
-    renderer: &'a Renderer,
+    /// Of its own: what one candidate leaves serves the next, and nobody else.
+    renderer: Renderer,
     scenes: Vec<Scene>,
     /// Parts as they are, for what shrinking would take away.
     real: Vec<Original>,
@@ -134,37 +137,32 @@ struct Stage<'a> {
 impl Trial {
     /// Tries what may suit a picture, for prints of about `factor` times its size (2 or 4).
     ///
-    /// Nothing where the picture is too small to be shrunk. The renderer should be one of its own, of a few MB.
+    /// Nothing where the picture is too small to be shrunk.
     ///
     /// # Errors
     /// When a model fails, or `pace` gives it up.
     pub fn of(
         original: &Original,
         reading: &Reading,
-        renderer: &Renderer,
+        shelf: &Shelf,
         factor: u32,
         pace: &dyn Pace,
     ) -> Result<Option<Self>, RehearsalError> {
-        let shelf = renderer.shelf();
         // What is cleaned of noise is enlarged as if there were none.
         let put_back = PutBack { noise: None, ..PutBack::of(reading) };
-        let quality = put_back.quality;
         let parts = choose(original, PARTS, SIDE);
-        let real = (parts.iter().take(REAL_PARTS)).map(|part| Original::from_planes(&original.region(middle(*part))));
+        let real =
+            (parts.iter().take(REAL_PARTS)).map(|part| Original::from_planes(&original.region(part.middle(REAL_SIDE))));
         let real = real.collect();
         let scenes = parts.into_iter().map(|part| Scene::new(original, part, factor, put_back));
         let scenes = match scenes.collect::<Result<Vec<_>, _>>() {
             Err(RehearsalError::TooSmall(_)) => return Ok(None),
             scenes => scenes?,
         };
-        let stage = Stage { renderer, scenes, real, factor, pace };
-        let marks = quality.and_then(|quality| {
-            let card = shelf.cleaners(LevelKind::Compression).next()?;
-            Some(Marks { model: ModelRef::of(card), quality, strength: 1.0 })
-        });
-        let mut clean = Clean { marks, ..Clean::default() };
+        let stage = Stage { renderer: Renderer::new(shelf.clone(), TILES), scenes, real, factor, pace };
+        let mut clean = Clean { marks: put_back.marks(shelf), ..Clean::default() };
         let mut tried = Vec::new();
-        for (subject, grade) in entrants(&shelf, reading, factor) {
+        for (subject, grade) in entrants(shelf, reading, factor) {
             if grade == Grade::Fine && is_far_behind(&tried, subject) {
                 continue;
             }
@@ -178,17 +176,16 @@ impl Trial {
         let Some((subject, grade)) = best(&tried, reading, stage.doubt()) else { return Ok(None) };
         let (subject, grade) = (subject.to_owned(), grade);
 
-        let (strength, _) =
-            stage.usual_or_best(&STRENGTHS, |strength| learned(&subject, grade, strength, &clean, None))?;
+        let tries = stage.tries(STRENGTHS, |strength| learned(&subject, grade, strength, &clean, None))?;
+        let (strength, _) = usual_or_best(tries);
         let (mut taken, mut marks_gain) = (None, 0.0);
         if let Some(marks) = clean.marks.clone() {
             let with = |share: f32| Clean {
                 marks: (share > 0.0).then(|| Marks { strength: share, ..marks.clone() }),
                 ..Clean::default()
             };
-            let (share, psnr) =
-                stage.usual_or_best(&MARKS, |share| learned(&subject, grade, strength, &with(share), None))?;
-            let without = stage.psnr(&learned(&subject, grade, strength, &Clean::default(), None))?;
+            let tries = stage.tries(MARKS, |share| learned(&subject, grade, strength, &with(share), None))?;
+            let ((share, psnr), [.., (_, without)]) = (usual_or_best(tries), tries);
             (taken, marks_gain) = (Some(share), psnr - without);
             clean = with(share);
         }
@@ -249,12 +246,6 @@ impl Trial {
     }
 }
 
-/// The middle of a part, of [`REAL_SIDE`] at most.
-fn middle(part: Region) -> Region {
-    let (width, height) = (part.width.min(REAL_SIDE), part.height.min(REAL_SIDE));
-    Region::new(part.x + (part.width - width) / 2, part.y + (part.height - height) / 2, width, height)
-}
-
 fn learned(subject: &str, grade: Grade, strength: f32, clean: &Clean, edges: Option<Edges>) -> Steps {
     let enlarge = Choice::Learned { subject: subject.to_owned(), grade, strength };
     Steps { clean: clean.clone(), enlarge, faces: None, finish: Finish { edges, grain: None } }
@@ -262,8 +253,7 @@ fn learned(subject: &str, grade: Grade, strength: f32, clean: &Clean, edges: Opt
 
 /// Edges of a strength, as wide as on a usual print of this factor.
 fn edges_of(strength: f32, factor: u32) -> Option<Edges> {
-    let width = 0.375 * factor as f32;
-    (strength > 0.0).then_some(Edges { strength, width, halo_guard: 0.8, leave_flat: 0.8, leave_skin: 0.0 })
+    (strength > 0.0).then(|| Edges::usual(strength, 0.375 * factor as f32))
 }
 
 /// The models that may suit a picture: Everyday's of both grades, and those of subjects that the reading speaks of.
@@ -337,27 +327,30 @@ impl Stage<'_> {
     fn figures(&self, steps: &Steps) -> Result<Figures, RehearsalError> {
         let mut tally = Tally::default();
         for scene in &self.scenes {
-            tally.add(scene.figures(&scene.perform(self.renderer, steps, self.pace)?));
+            tally.add(scene.figures(&scene.perform(&self.renderer, steps, self.pace)?));
         }
-        // There is at least one scene: a picture has at least one part.
-        tally.over_all().ok_or(RehearsalError::TooSmall(crate::picture::Size::new(SMALLEST, SMALLEST)))
+        Ok(tally.over_all().expect("a picture has at least one part"))
     }
 
     /// Signal-to-noise ratio over all scenes, in dB.
     fn psnr(&self, steps: &Steps) -> Result<f64, RehearsalError> {
         let errors =
-            self.scenes.iter().map(|scene| Ok(scene.error(&scene.perform(self.renderer, steps, self.pace)?)));
+            self.scenes.iter().map(|scene| Ok(scene.error(&scene.perform(&self.renderer, steps, self.pace)?)));
         let errors = errors.collect::<Result<Vec<f64>, RehearsalError>>()?;
         Ok(-10.0 * (errors.iter().sum::<f64>() / errors.len() as f64).max(1e-12).log10())
     }
 
-    /// The first of some settings that comes as near as the best one, or hardly less so, and how near that is in dB.
-    fn usual_or_best(&self, settings: &[f32], steps: impl Fn(f32) -> Steps) -> Result<(f32, f64), RehearsalError> {
-        let figures = settings.iter().map(|s| Ok((*s, self.psnr(&steps(*s))?)));
-        let figures = figures.collect::<Result<Vec<_>, RehearsalError>>()?;
-        let best = figures.iter().map(|(_, psnr)| *psnr).fold(f64::NEG_INFINITY, f64::max);
-        let first = figures.iter().find(|(_, psnr)| *psnr >= best - HARDLY);
-        Ok(*first.unwrap_or(&figures[0]))
+    /// How near each of some settings comes, in dB.
+    fn tries<const N: usize>(
+        &self,
+        settings: [f32; N],
+        steps: impl Fn(f32) -> Steps,
+    ) -> Result<[(f32, f64); N], RehearsalError> {
+        let mut tries = settings.map(|setting| (setting, 0.0));
+        for (setting, psnr) in &mut tries {
+            *psnr = self.psnr(&steps(*setting))?;
+        }
+        Ok(tries)
     }
 
     /// How strong edges are, and how far they overshoot then.
@@ -367,11 +360,10 @@ impl Stage<'_> {
     fn sharpening(&self, steps: impl Fn(Option<Edges>) -> Steps) -> Result<(f32, Option<f32>), RehearsalError> {
         let plain = self.overshoot(&steps(None))?;
         let most = plain.map_or(MOST_OVERSHOOT, |plain| MOST_OVERSHOOT.max(plain + 0.005));
-        let figures = EDGES.into_iter().map(|e| Ok((e, self.psnr(&steps(edges_of(e, self.factor)))?)));
-        let figures = figures.collect::<Result<Vec<_>, RehearsalError>>()?;
-        let without = figures.last().map_or(f64::INFINITY, |(_, psnr)| *psnr);
-        let nearest =
-            figures.iter().position(|(_, psnr)| *psnr >= without + HARDLY * self.doubt()).unwrap_or(EDGES.len() - 1);
+        let tries = self.tries(EDGES, |strength| steps(edges_of(strength, self.factor)))?;
+        let [.., (_, without)] = tries;
+        let enough = without + HARDLY * self.doubt();
+        let nearest = tries.iter().position(|(_, psnr)| *psnr >= enough).unwrap_or(EDGES.len() - 1);
         for strength in EDGES.into_iter().skip(nearest + 1).filter(|strength| *strength > 0.0) {
             let with = self.overshoot(&steps(edges_of(strength, self.factor)))?;
             if with.is_some_and(|o| o <= most) {
@@ -385,14 +377,18 @@ impl Stage<'_> {
     fn overshoot(&self, steps: &Steps) -> Result<Option<f32>, RehearsalError> {
         let mut found = Vec::new();
         for part in &self.real {
-            let recipe = Recipe { steps: steps.clone(), ..Recipe::only(steps.enlarge.clone()) };
-            let target = Target::Factor { factor: f64::from(self.factor) };
-            let treatment = recipe.work_out(&self.renderer.shelf(), part.size(), target)?.treatment;
+            let treatment = treatment(&self.renderer.shelf(), steps, part.size(), self.factor)?;
             let result = self.renderer.render(part, &treatment, treatment.size.whole(), self.pace)?;
-            found.extend(softness::read(&result.luminance(), result.size().width as usize, 0.0).map(|r| r.overshoot));
+            found.extend(overshoot(&result));
         }
         Ok((!found.is_empty()).then(|| found.iter().sum::<f32>() / found.len() as f32))
     }
+}
+
+/// The first of some settings, each with how near it comes in dB, that comes as near as the best one or hardly less so.
+fn usual_or_best<const N: usize>(tries: [(f32, f64); N]) -> (f32, f64) {
+    let best = tries.iter().map(|(_, psnr)| *psnr).fold(f64::NEG_INFINITY, f64::max);
+    tries.into_iter().find(|(_, psnr)| *psnr >= best - HARDLY).unwrap_or(tries[0])
 }
 
 #[cfg(test)]

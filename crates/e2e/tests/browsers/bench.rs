@@ -91,7 +91,7 @@ async fn from_a_photograph_to_a_file_for_the_printer() {
         PrintFacts { factor: print.factor, ppi: Some(200.0), distance_m: print.print.map(|p| p.usual_distance_m()) };
     let reading = Reading::of(&original, &facts);
     let renderer = Renderer::new(shelf.clone(), 256 << 20);
-    let trial = Trial::of(&original, &reading, &renderer, factor_for(print.factor), &Unhurried).unwrap();
+    let trial = Trial::of(&original, &reading, &shelf, factor_for(print.factor).unwrap(), &Unhurried).unwrap();
     let suggestion = Suggestion::of(&reading, trial.as_ref(), &[], &facts, &shelf, known);
     assert!(suggestion.clean.noise.is_some(), "the Clean step has something to do");
     let recipe = Recipe::suggested(&suggestion, Frame::default(), Surround::None);

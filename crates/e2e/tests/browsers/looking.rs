@@ -224,7 +224,7 @@ async fn an_area_is_painted_and_has_its_own_steps() {
         let area = &wish["areas"][0];
         area["mask"]["strokes"].as_array().is_some_and(|s| s.len() == 1)
             && area["steps"]["enlarge"]["kernel"] == "nearest"
-            && wish["enlarge"]["subject"] == "everyday"
+            && wish["enlarge"]["by"] == "learned"
     })
     .await;
     page.wait_for_tiles().await;

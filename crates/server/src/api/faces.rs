@@ -64,6 +64,22 @@ async fn look(app: &App, row: &OriginalRow) -> Result<Vec<Face>, Problem> {
     Ok(faces)
 }
 
+/// Looks for the faces of a new original in the background, one picture after the other.
+pub fn look_soon(app: &App, id: u64) {
+    let app = app.clone();
+    tokio::spawn(async move {
+        let Ok(_turn) = app.finding.acquire().await else { return };
+        let looked = async { faces_of(&app, &app.store.original(id).await?).await };
+        tokio::select! {
+            // What was not found now is looked for when the picture is first opened.
+            () = app.stop.cancelled() => {}
+            outcome = looked => if let Err(problem) = outcome {
+                tracing::warn!(original = id, detail = problem.detail, "faces were not looked for");
+            }
+        }
+    });
+}
+
 /// Which face of which treatment.
 #[derive(Debug, Deserialize, IntoParams)]
 #[into_params(parameter_in = Path)]

@@ -21,7 +21,7 @@ use tempfile::NamedTempFile;
 use tokio::io::AsyncWriteExt;
 use utoipa::{IntoParams, ToSchema};
 
-use super::faces::faces_of;
+use super::faces::look_soon;
 use super::{Address, Question};
 use crate::app::App;
 use crate::archive::{self, Unpacking};
@@ -216,22 +216,6 @@ pub async fn add_file(
     }
     app.studio.keep(Arc::new(decoded.original));
     Ok((app.store.original(id).await?.into(), is_new))
-}
-
-/// Looks for the faces of a new original in the background, one picture after the other.
-fn look_soon(app: &App, id: u64) {
-    let app = app.clone();
-    tokio::spawn(async move {
-        let Ok(_turn) = app.finding.acquire().await else { return };
-        let looked = async { faces_of(&app, &app.store.original(id).await?).await };
-        tokio::select! {
-            // What was not found now is looked for when the picture is first opened.
-            () = app.stop.cancelled() => {}
-            outcome = looked => if let Err(problem) = outcome {
-                tracing::warn!(original = id, detail = problem.detail, "faces were not looked for");
-            }
-        }
-    });
 }
 
 /// Keeps a file and its thumbnail, where they are not kept.

@@ -105,18 +105,19 @@ impl Wish {
     pub async fn first_of(app: &App, row: &OriginalRow) -> Result<Self, Problem> {
         let usual = Usual::of(app, row.order_id).await?;
         let row = &OriginalRow { faces: Some(faces_of(app, row).await?), ..row.clone() };
-        let reading = reading_of(app, row).await?;
         let ordered = usual.print.map(|print| print.target);
         let target = row.target.or(ordered).unwrap_or(Target::Factor { factor: FIRST_FACTOR });
         let surround = usual.print.map_or(Surround::None, |print| print.surround);
         let wanted = SuggestionFor { target, frame: Frame::default(), surround, distance_m: None };
-        // Where the order says what is done, nothing needs to be tried.
-        let trial = if usual.steps.is_some() { None } else { wanted.trial(app, row, &reading).await? };
-        let shelf = app.studio.renderer().shelf();
-        let mut recipe = wanted.suggest(row, &reading, trial.as_ref(), &shelf)?.recipe;
-        if let Some(steps) = &usual.steps {
-            recipe.steps = steps.for_reading(&reading, row.facts.iso);
-        }
+        let recipe = match &usual.steps {
+            None => wanted.tried(app, row).await?.recipe,
+            // The order says what is done: nothing needs to be tried.
+            Some(steps) => {
+                let reading = reading_of(app, row).await?;
+                let recipe = wanted.suggest(row, &reading, None, &app.studio.renderer().shelf())?.recipe;
+                Recipe { steps: steps.for_reading(&reading, row.facts.iso), ..recipe }
+            }
+        };
         let output = OutputSettings { depth: row.facts.depth, ..OutputSettings::new(Format::Tiff) };
         Ok(Self { target, recipe, output, letter: Letter::A, alternatives: Vec::new(), distance_m: None })
     }
@@ -133,9 +134,7 @@ impl Wish {
     pub async fn suggested_steps(&self, app: &App, row: &OriginalRow) -> Result<Steps, Problem> {
         let (target, frame, surround) = (self.target, self.recipe.frame, self.recipe.surround);
         let wanted = SuggestionFor { target, frame, surround, distance_m: self.distance_m };
-        let reading = reading_of(app, row).await?;
-        let trial = wanted.trial(app, row, &reading).await?;
-        Ok(wanted.suggest(row, &reading, trial.as_ref(), &app.studio.renderer().shelf())?.recipe.steps)
+        Ok(wanted.tried(app, row).await?.recipe.steps)
     }
 
     /// The recipe, with the faces that were found where nothing else is said of them.

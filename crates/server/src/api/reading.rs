@@ -76,17 +76,20 @@ pub async fn suggestion(
 ) -> Result<Json<SuggestionView>, Problem> {
     let mut row = app.store.original(id).await?;
     row.faces = Some(faces_of(&app, &row).await?);
-    let reading = reading_of(&app, &row).await?;
-    let trial = wanted.trial(&app, &row, &reading).await?;
-    Ok(Json(wanted.suggest(&row, &reading, trial.as_ref(), &app.studio.renderer().shelf())?))
+    Ok(Json(wanted.tried(&app, &row).await?))
 }
 
 impl SuggestionFor {
-    /// What is tried for this print; nothing where no model is needed or the picture is too small.
-    pub async fn trial(&self, app: &App, row: &OriginalRow, reading: &Reading) -> Result<Option<Trial>, Problem> {
+    /// What is suggested for an original, after it was tried on the picture; nothing is tried where no model is needed or the picture is
+    /// too small.
+    pub async fn tried(&self, app: &App, row: &OriginalRow) -> Result<SuggestionView, Problem> {
+        let reading = reading_of(app, row).await?;
         let kept = self.frame.size(row.facts.size).map_err(TreatmentError::from)?;
-        let factor = self.target.resolve(kept)?.factor;
-        if factor <= 1.01 { Ok(None) } else { trial_of(app, row, reading, factor_for(factor)).await }
+        let trial = match factor_for(self.target.resolve(kept)?.factor) {
+            Some(factor) => trial_of(app, row, &reading, factor).await?,
+            None => None,
+        };
+        self.suggest(row, &reading, trial.as_ref(), &app.studio.renderer().shelf())
     }
 
     /// What is suggested for an original with this reading and trial.
@@ -141,7 +144,9 @@ pub async fn trial_of(app: &App, row: &OriginalRow, reading: &Reading, factor: u
     }
     let original = app.studio.original(row.hash).await?;
     let reading = reading.clone();
-    let tried = app.studio.view(Lane::Model, move |studio, pace| studio.try_out(&original, &reading, factor, pace));
+    let tried = app.studio.view(Lane::Model, move |studio, pace| {
+        Trial::of(&original, &reading, &studio.renderer().shelf(), factor, pace)
+    });
     let trial = match tried.await? {
         Ok(trial) => trial,
         Err(error) if error.is_cancelled() => return Err(error.into()),

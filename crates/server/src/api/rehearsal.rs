@@ -7,8 +7,8 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use axum::response::Response;
 use chrono::{DateTime, Utc};
-use dettaglio_core::clean::{Clean, Marks};
-use dettaglio_core::model::{LevelKind, ModelRef, Shelf};
+use dettaglio_core::clean::Clean;
+use dettaglio_core::model::Shelf;
 use dettaglio_core::picture::{Original, Planes, Region};
 use dettaglio_core::recipe::Steps;
 use dettaglio_core::rehearsal::{
@@ -248,10 +248,6 @@ fn take_part(shelf: &Shelf, factor: u32, put_back: PutBack, wish: &Wish) -> Vec<
     let letter = |letter| format!("{letter:?}");
     let mut all = vec![named(&letter(wish.letter), &wish.recipe.steps)];
     all.extend(wish.alternatives.iter().map(|other| named(&letter(other.letter), &other.steps)));
-    let marks = put_back.quality.and_then(|quality| {
-        let card = shelf.cleaners(LevelKind::Compression).next()?;
-        Some(Marks { model: ModelRef::of(card), quality, strength: 1.0 })
-    });
-    all.extend(candidates(shelf, factor, &Clean { marks, ..Clean::default() }));
+    all.extend(candidates(shelf, factor, &Clean { marks: put_back.marks(shelf), ..Clean::default() }));
     all
 }
