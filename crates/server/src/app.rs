@@ -5,13 +5,14 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use axum::Router;
-use axum::body::{Body, to_bytes};
+use axum::body::Body;
 use axum::extract::{DefaultBodyLimit, Request};
 use axum::http::{HeaderName, HeaderValue, StatusCode, header};
 use axum::middleware::{self, Next};
 use axum::response::{IntoResponse, Response};
 use dettaglio_store::Store;
 use dettaglio_store::files::FileStore;
+use futures::StreamExt;
 use tokio::sync::{Mutex, Notify, Semaphore, broadcast};
 use tokio_util::sync::CancellationToken;
 use tower_http::catch_panic::CatchPanicLayer;
@@ -128,6 +129,10 @@ const LARGEST_SIGN_IN: usize = 4 << 10;
 /// How long a message may pause.
 const QUIET: Duration = Duration::from_secs(30);
 
+/// How much of a message that is refused for its size is still read, and dropped: 1 MiB. The refusal is lost to whoever is still
+/// sending when the connection closes.
+const DRAINED: usize = 1 << 20;
+
 /// Reads a message to its end before anything answers it, unless it is a form with files. A connection on which the answer overtook
 /// the message is closed without a word, and the next request on it would be lost.
 async fn read_whole(request: Request, next: Next) -> Response {
@@ -138,15 +143,32 @@ async fn read_whole(request: Request, next: Next) -> Response {
     }
     let most = if request.uri().path() == SESSION { LARGEST_SIGN_IN } else { LARGEST_MESSAGE };
     let (parts, body) = request.into_parts();
-    match to_bytes(body, most).await {
-        Ok(message) => next.run(Request::from_parts(parts, Body::from(message))).await,
-        Err(_) => Problem::new(
+    match whole(body, most).await {
+        Some(message) => next.run(Request::from_parts(parts, Body::from(message))).await,
+        None => Problem::new(
             StatusCode::PAYLOAD_TOO_LARGE,
             "message-too-large",
             format!("the message is larger than {} kB, or broke off", most >> 10),
         )
         .into_response(),
     }
+}
+
+/// A message of at most so many bytes. `None` when it broke off, or is larger: then up to [`DRAINED`] bytes more have been dropped.
+async fn whole(body: Body, most: usize) -> Option<Vec<u8>> {
+    let (mut parts, mut message, mut read) = (body.into_data_stream(), Vec::new(), 0);
+    while let Some(part) = parts.next().await {
+        let part = part.ok()?;
+        read += part.len();
+        if read <= most {
+            message.extend_from_slice(&part);
+        } else if read > most + DRAINED {
+            return None;
+        } else {
+            message = Vec::new();
+        }
+    }
+    (read <= most).then_some(message)
 }
 
 const FORM: &str = "multipart/form-data";
@@ -187,7 +209,7 @@ pub async fn calibrate(studio: Arc<Studio>) {
 
 #[cfg(test)]
 mod tests {
-    use axum::body::Bytes;
+    use axum::body::{Bytes, to_bytes};
     use axum::routing::post;
     use rstest::rstest;
     use tower::ServiceExt;

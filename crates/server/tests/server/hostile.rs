@@ -58,6 +58,16 @@ async fn files_made_to_bring_the_decoder_down_are_refused_and_the_others_taken()
     server.stop().await;
 }
 
+#[tokio::test(flavor = "multi_thread")]
+async fn a_message_that_is_too_large_is_told_so_while_it_is_still_being_sent() {
+    let server = Server::start().await;
+    for _ in 0..100 {
+        let answer = server.post("/session", &json!({ "name": "x".repeat(700_000) })).await;
+        assert_eq!(answer.status(), StatusCode::PAYLOAD_TOO_LARGE);
+    }
+    server.stop().await;
+}
+
 #[test]
 fn what_is_read_in_another_process_is_what_is_read_in_this_one() {
     let folder = tempfile::tempdir().unwrap();
