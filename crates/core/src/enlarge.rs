@@ -206,12 +206,17 @@ pub fn resample_in(
 /// A region of the source brought down to `target` pixels, each the mean in light of the area that it covers; along a
 /// side that grows, bicubic.
 pub fn area_mean(source: &(impl Source + ?Sized), target: Size, region: Region) -> Planes {
+    area_mean_in(source, target, region, Averaging::Light)
+}
+
+/// As [`area_mean`], with the values to average given.
+pub fn area_mean_in(source: &(impl Source + ?Sized), target: Size, region: Region, averaging: Averaging) -> Planes {
     let whole = source.size();
     if whole == target {
         return source.pull(region);
     }
     let (across, down) = covering(whole, target, region);
-    weighted(source, region, &across, &down, Averaging::Light)
+    weighted(source, region, &across, &down, averaging)
 }
 
 /// The part of the source that [`area_mean`] needs for a region of the target.

@@ -85,6 +85,7 @@ fn off(found: &Face, due: &Face) -> f32 {
 const PEOPLE: [&str; 4] = ["1001-0", "1002-0", "1008-0", "1016-0"];
 
 #[rstest]
+#[case::tiny(13.0)]
 #[case::small(26.0)]
 #[case::middling(50.0)]
 #[case::large(90.0)]

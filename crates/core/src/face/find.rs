@@ -1,38 +1,27 @@
 //! Finding faces: frontal and three-quarter ones from 20 px.
 //!
-//! Two looks. A cascade of `rustface` (the SeetaFace engine's method; Liu et al., Funnel-structured cascade for multi-view
-//! face detection, 2016) goes over the picture; a small network (Zhang et al. 2016, third stage) then looks at each find,
-//! drops what is none, and says where eyes and mouth are. Both files are the ones of their packages, with their licences.
+//! Three [networks](super::networks) look, each at less and more closely: at every window of a picture and of smaller and smaller
+//! copies of it; at the windows that are left, each a square of 24 px; at what is left of these, of 48 px.
 //!
-//! The cascade takes about 1.2 s for a megapixel on two busy cores, so a large picture is looked at smaller: whole at
-//! 1.5 megapixels; where that shows a face, once more at 6 for smaller ones. Where it shows none, faces may lie in the dark or in
-//! glare, or the picture on its side: it is looked at in an even light, and the other three ways up, at 0.5.
+//! A picture is looked at whole at 1.5 megapixels; where that shows a face, once more at 6 for smaller ones. Where it shows none,
+//! faces may lie in the dark or in glare, or the picture on its side: it is looked at in an even light, and the other three ways up.
 
-use std::io::Cursor;
 use std::path::Path;
-use std::sync::Mutex;
 
-use ort::session::Session;
-use ort::value::TensorRef;
+use rayon::prelude::*;
 
 use super::Face;
 use super::canvas::seen_through;
+use super::networks::{Answer, Networks, Proposal, SECOND, THIRD, WINDOW, Window};
 use crate::affine::Affine;
 use crate::area::Place;
-use crate::enlarge::{Source, area_mean};
+use crate::enlarge::{Averaging, Source, area_mean_in};
 use crate::frame::{Frame, Framed};
-use crate::hash::ContentHash;
-use crate::model::{Engine, ModelError};
+use crate::model::ModelError;
 use crate::picture::{Original, Planes, Region, Size};
 use crate::plane::box_mean;
 
-/// The cascade's file, in the folder of face models, and its SHA-256.
-const CASCADE: (&str, &str) = ("finder.bin", "c4619d066ed35e84d9a8e842860b0dff567aba0cbb139881075538761db3ff5d");
-
-/// The landmark network's file, there too.
-const LANDMARKS: (&str, &str) = ("landmarks.onnx", "f2df262d784d072339de8a9dd2869db6e26c016254314a9d8032b3be67b073db");
-
-/// Side of the smallest window that the cascade looks at, pixels.
+/// Side of the smallest face that is looked for, pixels.
 const LEAST_SIDE: u32 = 20;
 
 /// Pixels of the copy that is looked at first.
@@ -44,17 +33,40 @@ const SECOND_LOOK: f64 = 6e6;
 /// Pixels of the copies in an even light and for the other ways up.
 const OTHER_LOOK: f64 = 0.5e6;
 
-/// The cascade's score from which on a find is worth a second look.
-const LEAST_SCORE: f64 = 0.5;
+/// Side of a copy over that of the next finer one: half the pixels each time.
+const NEXT: f64 = std::f64::consts::FRAC_1_SQRT_2;
 
-/// The landmark network's probability from which on it is a face; for a find of which the cascade is sure, half of it does.
-const LEAST_SURE: f32 = 0.9;
+/// The first network's probability from which on a window is looked at again.
+const PROPOSED: f32 = 0.6;
 
-/// The cascade's score from which on it is sure.
-const SURE_SCORE: f64 = 6.0;
+/// The second one's.
+const REFINED: f32 = 0.8;
 
-/// Side of the landmark network's input.
-const LOOK: u32 = 48;
+/// Windows that are looked at again at most: the likeliest. Texture has thousands, of which none is a face.
+const MOST_WINDOWS: usize = 1000;
+
+/// Of windows of one size, and of all sizes, that share more than this of what they cover together, the likeliest stays.
+const SHARED: (f64, f64) = (0.5, 0.7);
+
+/// What the second and the third network must say of a face at least, and how far from their middle the places of its eyes and mouth may
+/// lie from one look to the other, as a share of the distance of its eyes: what is none is seen somewhere else each time.
+struct Demand {
+    refined: f32,
+    sure: f32,
+    apart: f32,
+}
+
+/// Of an upright face in the light of the picture whose eyes are at least [`CLEAR_EYES`] apart.
+const CLEAR: Demand = Demand { refined: 0.8, sure: 0.8, apart: 0.14 };
+
+/// Of any other: two dots over a third are found in any texture, the more so when it is turned and lit until there are some.
+const DOUBTFUL: Demand = Demand { refined: 0.95, sure: 0.93, apart: 0.12 };
+
+/// In pixels of the picture.
+const CLEAR_EYES: f32 = 20.0;
+
+/// How far the eyes of the smallest face are apart.
+const LEAST_EYES: f64 = LEAST_SIDE as f64 / HEAD;
 
 /// A square whose mean lies in here is shown to the landmark network as it is; darker and lighter ones are brought to the light that it
 /// knows faces in first.
@@ -70,7 +82,7 @@ const SURROUNDINGS: f64 = 0.3;
 const LEAST_CONTRAST: f32 = 2.0 / 255.0;
 
 /// The squares around a find that are looked at first, as shares of its side.
-const ROUGH: [f64; 3] = [0.75, 0.9, 1.05];
+const ROUGH: [f64; 3] = [0.85, 1.0, 1.15];
 
 /// How sure the likeliest of them must be for a closer look.
 const WORTH_A_LOOK: f32 = 0.3;
@@ -82,10 +94,7 @@ const CLOSER: [f64; 2] = [1.0, 1.15];
 const HEAD: f64 = 2.75;
 
 /// Finds faces.
-pub struct Finder {
-    cascade: rustface::Model,
-    landmarks: Mutex<Session>,
-}
+pub struct Finder(Networks);
 
 impl std::fmt::Debug for Finder {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
@@ -97,7 +106,7 @@ impl std::fmt::Debug for Finder {
 #[derive(Clone, Copy)]
 struct Find {
     face: Face,
-    score: f64,
+    sure: f32,
 }
 
 /// How a picture is looked at.
@@ -106,14 +115,6 @@ enum Light {
     AsItIs,
     /// Everywhere of the same brightness and contrast.
     Even,
-}
-
-/// What the landmark network says of a square.
-struct Answer {
-    /// The probability that it holds a face.
-    sure: f32,
-    /// Left eye, right eye, nose, left and right corner of the mouth, 0 to 1 across and down the square.
-    places: [(f32, f32); 5],
 }
 
 /// A square of a picture, by its middle.
@@ -125,6 +126,7 @@ struct Square {
 }
 
 impl Square {
+    /// The square that a face fills.
     fn of(face: &Face) -> Self {
         let mean = |a: f32, b: f32, c: f32| f64::from(a + b + c) / 3.0;
         let (l, r, m) = (face.left_eye, face.right_eye, face.mouth);
@@ -134,121 +136,265 @@ impl Square {
     fn grown(self, share: f64) -> Self {
         Self { side: self.side * share, ..self }
     }
+
+    fn scaled(self, by: f64) -> Self {
+        Self { x: self.x * by, y: self.y * by, side: self.side * by }
+    }
+
+    /// Its upper left corner.
+    fn corner(&self) -> (f64, f64) {
+        (self.x - self.side / 2.0, self.y - self.side / 2.0)
+    }
+
+    /// The square around the face that a window of it holds.
+    fn refined(self, shift: [f32; 4]) -> Self {
+        let edge = |at: f64, k: usize| at + f64::from(shift[k]) * self.side;
+        let half = self.side / 2.0;
+        let (left, top) = (edge(self.x - half, 0), edge(self.y - half, 1));
+        let (right, bottom) = (edge(self.x + half, 2), edge(self.y + half, 3));
+        Self { x: (left + right) / 2.0, y: (top + bottom) / 2.0, side: (right - left).max(bottom - top) }
+    }
+
+    /// What two squares share of what they cover together, 0 to 1.
+    fn shared(&self, other: &Self) -> f64 {
+        let along =
+            |a: f64, b: f64| ((self.side + other.side) / 2.0 - (a - b).abs()).clamp(0.0, self.side.min(other.side));
+        let both = along(self.x, other.x) * along(self.y, other.y);
+        both / (self.side.powi(2) + other.side.powi(2) - both)
+    }
+}
+
+/// Squares that may hold a face, and how sure that is.
+type Guesses = Vec<(Square, f32)>;
+
+/// The likeliest of those that share more than this with each other.
+fn thinned(mut guesses: Guesses, share: f64) -> Guesses {
+    guesses.sort_by(|a, b| b.1.total_cmp(&a.1));
+    guesses.truncate(MOST_WINDOWS);
+    let mut kept: Guesses = Vec::new();
+    for (square, sure) in guesses {
+        if kept.iter().all(|(other, _)| square.shared(other) <= share) {
+            kept.push((square, sure));
+        }
+    }
+    kept
+}
+
+/// A picture and smaller and smaller copies of it, each with its side over the picture's.
+struct Copies(Vec<(f64, Planes)>);
+
+impl Copies {
+    /// The first copy is the picture itself; in the second a face of [`LEAST_SIDE`] fills a window.
+    fn of(picture: Planes) -> Self {
+        let size = picture.size();
+        let mut copies = vec![(1.0, picture)];
+        let mut scale = f64::from(WINDOW) / f64::from(LEAST_SIDE);
+        while f64::from(size.short_edge()) * scale >= f64::from(WINDOW) {
+            let side = |px: u32| (f64::from(px) * scale).round() as u32;
+            let smaller = Size::new(side(size.width), side(size.height));
+            let finer = &copies.last().expect("there is one").1;
+            copies.push((scale, area_mean_in(finer, smaller, smaller.whole(), Averaging::Encoded)));
+            scale *= NEXT;
+        }
+        Self(copies)
+    }
+
+    /// A square of the picture as one of so many pixels, out of the smallest copy that shows it in full; `None` where the picture
+    /// itself shows less.
+    fn square(&self, square: &Square, side: u32) -> Option<Vec<f32>> {
+        let (scale, copy) = self.0.iter().rev().find(|(scale, _)| square.side * scale >= f64::from(side))?;
+        Some(between(copy, square.scaled(*scale), side))
+    }
+}
+
+/// A picture that is looked at, and the copies of it in which faces are looked for.
+struct View<'a> {
+    picture: &'a Framed<'a>,
+    /// Its side over that of the first copy.
+    scale: f64,
+    copies: Copies,
+    /// Whether it is looked at the way up and in the light that it has.
+    is_usual: bool,
+}
+
+impl View<'_> {
+    /// A square of the picture for the third network; `None` where it leaves the picture altogether.
+    fn square(&self, square: &Square) -> Option<Vec<f32>> {
+        self.copies.square(&square.scaled(1.0 / self.scale), THIRD).or_else(|| seen(self.picture, *square, THIRD))
+    }
+}
+
+/// A square of a picture as one of so many pixels, each mixed from the four around its middle; beyond the picture's edge the edge is
+/// repeated. For squares that have few pixels more than that.
+fn between(picture: &Planes, square: Square, side: u32) -> Vec<f32> {
+    let Size { width, height } = picture.size();
+    let (left, top) = square.corner();
+    let step = square.side / f64::from(side);
+    let along = |start: f64, count: u32| {
+        (0..side).map(move |k| {
+            let at = (start + (f64::from(k) + 0.5) * step - 0.5).clamp(0.0, f64::from(count - 1));
+            let first = (at as u32).min(count.saturating_sub(2));
+            (first as usize, (first + 1).min(count - 1) as usize, (at - f64::from(first)) as f32)
+        })
+    };
+    let columns: Vec<_> = along(left, width).collect();
+    let mut values = Vec::with_capacity(3 * side as usize * side as usize);
+    for channel in 0..3 {
+        for (upper, lower, down) in along(top, height) {
+            let (upper, lower) = (picture.row(channel, upper as u32), picture.row(channel, lower as u32));
+            values.extend(columns.iter().map(|&(a, b, across)| {
+                let mix = |row: &[f32]| row[a] + (row[b] - row[a]) * across;
+                mix(upper) + (mix(lower) - mix(upper)) * down
+            }));
+        }
+    }
+    in_usual_light(&mut values);
+    values
+}
+
+/// A square of a picture as one of so many pixels, each the mean of what it covers; `None` where it leaves the picture altogether.
+fn seen(picture: &(impl Source + ?Sized), square: Square, side: u32) -> Option<Vec<f32>> {
+    let step = square.side / f64::from(side);
+    let (x0, y0) = square.corner();
+    let map = Affine { xx: step, yy: step, x0, y0, ..Affine::IDENTITY };
+    let part = super::bounds(&map, f64::from(side), f64::from(side), picture.size())?;
+    let mut values =
+        seen_through(&map, &picture.pull(part), (part.x, part.y), Size::new(side, side).whole()).into_values();
+    in_usual_light(&mut values);
+    Some(values)
 }
 
 impl Finder {
     /// The finder of a folder of face models.
     pub fn open(folder: &Path) -> Result<Self, ModelError> {
-        let unreadable = |file: &str, why: String| ModelError::Unreadable { file: folder.join(file), why };
-        let read = |(name, sha256): (&str, &str)| -> Result<Vec<u8>, ModelError> {
-            let bytes = std::fs::read(folder.join(name)).map_err(|e| unreadable(name, e.to_string()))?;
-            // A damaged file would make the cascade ask for any amount of memory.
-            let whole = ContentHash::of(&bytes).to_string() == sha256;
-            if whole { Ok(bytes) } else { Err(ModelError::Altered { file: folder.join(name) }) }
-        };
-        let cascade =
-            rustface::read_model(Cursor::new(read(CASCADE)?)).map_err(|e| unreadable(CASCADE.0, e.to_string()))?;
-        let session = Engine::load()?.session(&read(LANDMARKS)?).map_err(|why| unreadable(LANDMARKS.0, why))?;
-        Ok(Self { cascade, landmarks: Mutex::new(session) })
+        Ok(Self(Networks::open(folder)?))
     }
 
     /// The faces of an original, the largest first.
     pub fn find(&self, original: &Original) -> Result<Vec<Face>, ModelError> {
-        let mut finds = self.look(original, 0, Light::AsItIs, FIRST_LOOK)?;
+        let turned = |quarter_turns: u8| {
+            Framed::new(original, Frame { quarter_turns, ..Frame::default() }).expect("a whole picture")
+        };
+        let upright = turned(0);
+        let copy = brought_down(&upright, FIRST_LOOK);
+        let mut finds = self.look(&upright, copy.clone(), true)?;
         if finds.is_empty() {
+            let smaller = brought_down(&copy, OTHER_LOOK);
             for (turns, light) in [(0, Light::Even), (1, Light::AsItIs), (3, Light::AsItIs), (2, Light::AsItIs)] {
-                finds = self.look(original, turns, light, OTHER_LOOK)?;
+                let framed = turned(turns);
+                finds = self.look(&framed, as_seen(&smaller, turns, light), false)?;
                 if !finds.is_empty() {
-                    finds.extend(self.look(original, turns, light, FIRST_LOOK)?);
+                    finds.extend(self.look(&framed, as_seen(&copy, turns, light), false)?);
                     break;
                 }
             }
         } else if original.size().area() as f64 > 1.5 * FIRST_LOOK {
-            finds.extend(self.look(original, 0, Light::AsItIs, SECOND_LOOK)?);
+            finds.extend(self.look(&upright, brought_down(&upright, SECOND_LOOK), true)?);
         }
         Ok(apart(finds))
     }
 
-    /// Faces that are upright after so many quarter turns, seen at no more than `most` pixels.
-    fn look(&self, original: &Original, quarter_turns: u8, light: Light, most: f64) -> Result<Vec<Find>, ModelError> {
-        let framed = Framed::new(original, Frame { quarter_turns, ..Frame::default() }).expect("a whole picture");
-        let whole = framed.size();
-        let scale = (most / whole.area() as f64).sqrt().min(1.0);
-        let side = |px: u32| ((f64::from(px) * scale).round() as u32).max(1);
-        let size = Size::new(side(whole.width), side(whole.height));
+    /// Upright faces of a picture, looked for in a copy of it.
+    fn look(&self, picture: &Framed<'_>, copy: Planes, is_usual: bool) -> Result<Vec<Find>, ModelError> {
+        let (whole, size) = (picture.size(), copy.size());
         if size.short_edge() < LEAST_SIDE {
             return Ok(Vec::new());
         }
-        let mut grey = grey(&framed, size);
-        if light == Light::Even {
-            even_out(&mut grey, size);
-        }
-        let grey: Vec<u8> = grey.into_iter().map(|v| (v * 255.0).round().clamp(0.0, 255.0) as u8).collect();
-        let mut cascade = rustface::create_detector_with_model(self.cascade.clone());
-        cascade.set_min_face_size(LEAST_SIDE);
-        cascade.set_score_thresh(LEAST_SCORE);
-        cascade.set_pyramid_scale_factor(0.8);
-        cascade.set_slide_window_step(4, 4);
-        let found = cascade.detect(&rustface::ImageData::new(&grey, size.width, size.height));
         let scale = f64::from(whole.width) / f64::from(size.width);
-        let back = framed.map().inverse();
+        let view = View { picture, scale, copies: Copies::of(copy), is_usual };
+        let back = picture.map().inverse();
         let mut finds = Vec::new();
-        for find in found {
-            let (x, y, side) = (find.bbox().x(), find.bbox().y(), f64::from(find.bbox().width()) * scale);
-            let square = Square { x: f64::from(x) * scale + side / 2.0, y: f64::from(y) * scale + side / 2.0, side };
-            if let Some(face) = self.face(&framed, square, find.score())? {
-                finds.push(Find { face: face.mapped(&back), score: find.score() });
+        for (square, sure) in self.guesses(&view.copies)? {
+            if let Some(Find { face, sure }) = self.face(&view, square.scaled(scale), sure)? {
+                finds.push(Find { face: face.mapped(&back), sure });
             }
         }
         Ok(finds)
     }
 
+    /// Where the first two networks see faces, in pixels of the first copy.
+    fn guesses(&self, copies: &Copies) -> Result<Guesses, ModelError> {
+        let mut proposed = Guesses::new();
+        for (scale, copy) in &copies.0[1..] {
+            let side = f64::from(WINDOW);
+            let guess = |Proposal { x, y, window }: Proposal| {
+                let square = Square { x: f64::from(x) + side / 2.0, y: f64::from(y) + side / 2.0, side };
+                (square.scaled(1.0 / scale).refined(window.shift), window.sure)
+            };
+            let of_this_size = thinned(self.0.propose(copy, PROPOSED)?.into_iter().map(guess).collect(), SHARED.0);
+            proposed.extend(of_this_size);
+        }
+        let shown = thinned(proposed, SHARED.1);
+        let whole = &copies.0[0].1;
+        let squares: Vec<Vec<f32>> = shown
+            .par_iter()
+            .map(|(square, _)| copies.square(square, SECOND).unwrap_or_else(|| between(whole, *square, SECOND)))
+            .collect();
+        let refined = self.0.refine(&squares.concat(), shown.len())?.into_iter().zip(shown);
+        let faces = refined.filter(|(window, _)| window.sure >= REFINED);
+        Ok(thinned(
+            faces.map(|(Window { sure, shift }, (square, _))| (square.refined(shift), sure)).collect(),
+            SHARED.1,
+        ))
+    }
+
     /// The face near a square of a picture, if there is one.
     ///
-    /// The cascade's squares are off by up to a fifth: the places found in the likeliest of a few lead to a better square.
-    fn face(&self, picture: &Framed<'_>, rough: Square, score: f64) -> Result<Option<Face>, ModelError> {
-        let first = self.look_closely(picture, &ROUGH.map(|share| rough.grown(share)))?;
+    /// Squares are off by up to a fifth: the places found in the likeliest of a few lead to a better one.
+    fn face(&self, view: &View<'_>, rough: Square, refined: f32) -> Result<Option<Find>, ModelError> {
+        let first = self.look_closely(view, &ROUGH.map(|share| rough.grown(share)), false)?;
         let Some((sure, face)) = first.into_iter().max_by(|a, b| a.0.total_cmp(&b.0)) else { return Ok(None) };
         if sure < WORTH_A_LOOK {
             return Ok(None);
         }
-        let closer = self.look_closely(picture, &CLOSER.map(|share| Square::of(&face).grown(share)))?;
+        let closer = self.look_closely(view, &CLOSER.map(|share| Square::of(&face).grown(share)), true)?;
         if closer.is_empty() {
             return Ok(None);
         }
         let count = closer.len() as f32;
         let sure = closer.iter().map(|(sure, _)| sure).sum::<f32>() / count;
-        if sure < if score >= SURE_SCORE { LEAST_SURE / 2.0 } else { LEAST_SURE } {
-            return Ok(None);
-        }
-        // The mean over the squares steadies the places.
-        let mean = |of: fn(&Face) -> Place| {
-            let (x, y) = closer.iter().fold((0.0, 0.0), |(x, y), (_, f)| (x + of(f).x, y + of(f).y));
-            Place { x: x / count, y: y / count }
+        // The mean over the looks steadies the places.
+        let mut apart = 0.0_f32;
+        let mut mean = |of: fn(&Face) -> Place| {
+            let (x, y) = closer.iter().fold((0.0, 0.0), |(x, y), (_, f)| (x + of(f).x / count, y + of(f).y / count));
+            apart = closer.iter().map(|(_, f)| (of(f).x - x).hypot(of(f).y - y)).fold(apart, f32::max);
+            Place { x, y }
         };
         let face = Face { left_eye: mean(|f| f.left_eye), right_eye: mean(|f| f.right_eye), mouth: mean(|f| f.mouth) };
-        Ok(Some(face).filter(Face::is_usable))
+        let least = if view.is_usual && face.eyes() >= CLEAR_EYES { CLEAR } else { DOUBTFUL };
+        let is_one = refined >= least.refined
+            && sure >= least.sure
+            && apart <= least.apart * face.eyes()
+            && f64::from(face.eyes()) >= LEAST_EYES;
+        Ok(Some(Find { face, sure }).filter(|find| is_one && find.face.is_usable()))
     }
 
-    /// How sure it is that each square holds a face, and where that has its eyes and mouth; squares that leave the picture
-    /// altogether are left out.
-    fn look_closely(&self, picture: &Framed<'_>, squares: &[Square]) -> Result<Vec<(f32, Face)>, ModelError> {
-        let (size, side) = (picture.size(), f64::from(LOOK));
-        let mut seen = Vec::new();
+    /// How sure it is that each square holds a face, and where that has its eyes and mouth; if asked for, once more as its mirror shows
+    /// it. Squares that leave the picture altogether are left out.
+    fn look_closely(
+        &self,
+        view: &View<'_>,
+        squares: &[Square],
+        mirrored_too: bool,
+    ) -> Result<Vec<(f32, Face)>, ModelError> {
+        let mut values = Vec::new();
         let mut inside = Vec::new();
         for square in squares {
-            let step = square.side / side;
-            let (x0, y0) = (square.x - square.side / 2.0, square.y - square.side / 2.0);
-            let map = Affine { xx: step, yy: step, x0, y0, ..Affine::IDENTITY };
-            let Some(part) = super::bounds(&map, side, side, size) else { continue };
-            let look = Size::new(LOOK, LOOK).whole();
-            let mut values = seen_through(&map, &picture.pull(part), (part.x, part.y), look).into_values();
-            in_usual_light(&mut values);
-            seen.extend(values);
-            inside.push((square, x0, y0));
+            if let Some(seen) = view.square(square) {
+                values.extend(seen);
+                inside.push(square);
+            }
         }
-        let answers = self.ask(&seen, inside.len())?;
-        let face = |(Answer { sure, places }, (square, x0, y0)): (Answer, &(&Square, f64, f64))| {
+        if mirrored_too {
+            let rows = values.chunks_exact(THIRD as usize);
+            let mirrored: Vec<f32> = rows.flat_map(|row| row.iter().rev().copied()).collect();
+            values.extend(mirrored);
+        }
+        let looks = if mirrored_too { 2 } else { 1 };
+        let mut answers = self.0.landmarks(&values, looks * inside.len())?;
+        answers[inside.len()..].iter_mut().for_each(Answer::mirror);
+        let face = |(Answer { sure, places }, square): (Answer, &&Square)| {
+            let (x0, y0) = square.corner();
             let at = |k: usize| Place {
                 x: (x0 + f64::from(places[k].0) * square.side) as f32,
                 y: (y0 + f64::from(places[k].1) * square.side) as f32,
@@ -257,33 +403,7 @@ impl Finder {
             let mouth = Place { x: (a.x + b.x) / 2.0, y: (a.y + b.y) / 2.0 };
             (sure, Face { left_eye: at(0), right_eye: at(1), mouth })
         };
-        Ok(answers.into_iter().zip(&inside).map(face).collect())
-    }
-
-    /// Of each of `count` squares of 48 x 48 px: how sure it is a face, and where eyes, nose and corners of the mouth are.
-    fn ask(&self, squares: &[f32], count: usize) -> Result<Vec<Answer>, ModelError> {
-        if count == 0 {
-            return Ok(Vec::new());
-        }
-        let failed = |why: String| ModelError::Run { id: LANDMARKS.0.to_owned(), why };
-        let side = LOOK as usize;
-        let input = TensorRef::from_array_view(([count, 3, side, side], squares)).map_err(|e| failed(e.to_string()))?;
-        let mut session = self.landmarks.lock().unwrap_or_else(|e| e.into_inner());
-        let outputs = session.run(ort::inputs!["input" => input]).map_err(|e| failed(e.to_string()))?;
-        let values = |name: &str| {
-            let (_, values) = outputs[name].try_extract_tensor::<f32>().map_err(|e| failed(e.to_string()))?;
-            Ok::<_, ModelError>(values.to_vec())
-        };
-        let (sure, places) = (values("sure")?, values("places")?);
-        if sure.len() != count || places.len() != 10 * count {
-            return Err(failed(format!("it answered {} values for {count} squares", places.len())));
-        }
-        let of = |places: &[f32]| std::array::from_fn(|k| (places[2 * k], places[2 * k + 1]));
-        Ok(sure
-            .into_iter()
-            .zip(places.chunks_exact(10))
-            .map(|(sure, places)| Answer { sure, places: of(places) })
-            .collect())
+        Ok(answers.into_iter().zip(inside.iter().cycle()).map(face).collect())
     }
 }
 
@@ -314,21 +434,47 @@ fn even_out(grey: &mut [f32], size: Size) {
     }
 }
 
-/// Brightness of a picture brought down to `size`, row by row of blocks so that little is held at once.
-fn grey(framed: &Framed<'_>, size: Size) -> Vec<f32> {
-    const ROWS: u32 = 128;
-    let mut grey = Vec::with_capacity(size.area() as usize);
-    for y in (0..size.height).step_by(ROWS as usize) {
-        let rows = ROWS.min(size.height - y);
-        let planes: Planes = area_mean(framed, size, Region::new(0, y, size.width, rows));
-        grey.extend(planes.luminance());
+/// A picture brought down to this many pixels, if it has more; in strips, so that little of it is held as numbers at once.
+fn brought_down(picture: &(impl Source + Sync), most: f64) -> Planes {
+    const ROWS: u32 = 32;
+    let whole = picture.size();
+    let scale = (most / whole.area() as f64).sqrt().min(1.0);
+    let side = |px: u32| ((f64::from(px) * scale).round() as u32).max(1);
+    let size = Size::new(side(whole.width), side(whole.height));
+    let tops: Vec<u32> = (0..size.height).step_by(ROWS as usize).collect();
+    let strip = |top: &u32| {
+        let rows = Region::new(0, *top, size.width, ROWS.min(size.height - top));
+        area_mean_in(picture, size, rows, Averaging::Encoded)
+    };
+    let strips: Vec<Planes> = tops.par_iter().map(strip).collect();
+    let mut copy = Planes::black(size);
+    for (strip, top) in strips.iter().zip(tops) {
+        copy.paste(strip, strip.size().whole(), 0, top);
     }
-    grey
+    copy
+}
+
+/// A picture turned by so many quarters, in this light.
+fn as_seen(picture: &Planes, quarter_turns: u8, light: Light) -> Planes {
+    let turned = match quarter_turns {
+        0 => picture.clone(),
+        _ => {
+            let original = Original::from_planes(picture);
+            let framed = Framed::new(&original, Frame { quarter_turns, ..Frame::default() }).expect("a whole picture");
+            framed.pull(framed.size().whole())
+        }
+    };
+    if light == Light::AsItIs {
+        return turned;
+    }
+    let mut grey = turned.luminance();
+    even_out(&mut grey, turned.size());
+    Planes::from_values(turned.size(), [&grey[..]; 3].concat())
 }
 
 /// One find for each face: of those that lie over each other the surest; the largest face first.
 fn apart(mut finds: Vec<Find>) -> Vec<Face> {
-    finds.sort_by(|a, b| b.score.total_cmp(&a.score));
+    finds.sort_by(|a, b| b.sure.total_cmp(&a.sure));
     let mut faces: Vec<Face> = Vec::new();
     for Find { face, .. } in finds {
         let middle = |f: &Face| {
@@ -355,9 +501,9 @@ mod tests {
     #[test]
     fn of_finds_over_each_other_the_surest_stays() {
         let face = |x: f32, eyes: f32| Face::of_eyes(Place { x, y: 50.0 }, Place { x: x + eyes, y: 50.0 });
-        let find = |face, score| Find { face, score };
+        let find = |face, sure| Find { face, sure };
         let kept =
-            apart(vec![find(face(100.0, 30.0), 5.0), find(face(104.0, 32.0), 9.0), find(face(300.0, 60.0), 2.0)]);
+            apart(vec![find(face(100.0, 30.0), 0.95), find(face(104.0, 32.0), 0.99), find(face(300.0, 60.0), 0.9)]);
         assert_eq!(kept, [face(300.0, 60.0), face(104.0, 32.0)]);
     }
 
@@ -375,12 +521,56 @@ mod tests {
         assert!((dark.abs() - light.abs()).abs() < 0.05, "{dark} {light}");
     }
 
+    fn square(x: f64, y: f64, side: f64) -> Square {
+        Square { x, y, side }
+    }
+
+    #[test]
+    fn squares_share_what_they_both_cover() {
+        let one = square(10.0, 10.0, 4.0);
+        assert_eq!(one.shared(&one), 1.0);
+        assert_eq!(one.shared(&square(14.0, 10.0, 4.0)), 0.0);
+        assert!((one.shared(&square(12.0, 10.0, 4.0)) - 1.0 / 3.0).abs() < 1e-9, "half of each of two");
+        assert!((one.shared(&square(10.5, 10.0, 2.0)) - 0.25).abs() < 1e-9, "one within the other");
+    }
+
+    #[test]
+    fn of_squares_over_each_other_the_likeliest_stays() {
+        let guesses =
+            vec![(square(10.0, 10.0, 8.0), 0.7), (square(11.0, 10.0, 8.0), 0.9), (square(30.0, 10.0, 8.0), 0.8)];
+        let kept: Vec<f64> = thinned(guesses, 0.5).into_iter().map(|(square, _)| square.x).collect();
+        assert_eq!(kept, [11.0, 30.0]);
+    }
+
+    #[test]
+    fn a_square_out_of_copies_is_what_the_picture_shows_there() {
+        let size = Size::new(90, 70);
+        let ramp = |i: u32| f32::from(u16::try_from(i % 90).unwrap()) / 90.0;
+        let picture = Planes::from_values(size, (0..3 * 90 * 70).map(ramp).collect());
+        let copies = Copies::of(picture);
+        for side in [24.0, 30.0, 60.0] {
+            let shown = copies.square(&square(45.0, 35.0, side), SECOND).unwrap();
+            let step = side / f64::from(SECOND);
+            for (k, value) in shown[..SECOND as usize].iter().enumerate() {
+                let due = (45.0 - side / 2.0 + (k as f64 + 0.5) * step - 0.5) / 90.0;
+                assert!((f64::from(*value) - due).abs() < 0.02, "{side}: {k} is {value}, not {due}");
+            }
+        }
+        assert!(copies.square(&square(45.0, 35.0, 20.0), SECOND).is_none(), "the picture has fewer pixels there");
+    }
+
+    #[test]
+    fn a_window_leads_to_the_square_around_its_face() {
+        let found = square(50.0, 50.0, 16.0).refined([0.125, 0.0, 0.125, 0.25]);
+        assert_eq!((found.x, found.y, found.side), (52.0, 52.0, 20.0));
+    }
+
     #[test]
     fn a_folder_without_the_files_is_named() {
         let folder = tempfile::tempdir().unwrap();
         let error = Finder::open(folder.path()).unwrap_err().to_string();
-        assert!(error.contains("finder.bin"), "{error}");
-        std::fs::write(folder.path().join("finder.bin"), b"no cascade").unwrap();
+        assert!(error.contains("propose.onnx"), "{error}");
+        std::fs::write(folder.path().join("propose.onnx"), b"no network").unwrap();
         assert!(Finder::open(folder.path()).is_err(), "a file of something else");
     }
 }

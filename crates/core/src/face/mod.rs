@@ -11,6 +11,7 @@
 
 pub mod canvas;
 pub mod find;
+mod networks;
 
 use serde::{Deserialize, Serialize};
 
