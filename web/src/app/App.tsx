@@ -24,7 +24,7 @@ import { SignIn } from "../access/SignIn";
 import { Bench } from "../bench/Bench";
 import { FilePicker } from "../bench/FilePicker";
 import { Tray } from "../bench/Tray";
-import { type Imports, droppedFiles, useImports } from "../bench/importing";
+import { type Notice, droppedFiles, useImports } from "../bench/importing";
 import { OrderDialog } from "../orders/OrderDialog";
 import { Orders } from "../orders/Orders";
 import { RunSheet } from "../runs/RunSheet";
@@ -54,6 +54,9 @@ function Door({ children }: { children: React.ReactNode }) {
 }
 
 type View = "orders" | "bench" | "strip" | "runs" | "shelf" | "settings";
+
+/** The views in which an order's pictures are seen. */
+const PICTURES: View[] = ["orders", "bench", "strip"];
 
 /** The views of one picture, which keep their state while others are shown. */
 const OF_A_PICTURE: View[] = ["bench", "strip"];
@@ -121,7 +124,12 @@ function Workplace(props: { themeName: ThemeName; onTheme: () => void }) {
         onView={setView}
         onShortcuts={() => setShortcuts(true)}
       />
-      <Notices imports={imports} error={orders.error ?? contents.error ?? models.error} />
+      <Notices
+        // What was said of an order's files is said where its pictures are.
+        notices={PICTURES.includes(view) ? imports.notices.filter((n) => n.order === order) : []}
+        error={orders.error ?? contents.error ?? models.error}
+        onClose={imports.dismiss}
+      />
       {view === "orders" && orders.data && (
         <Orders
           orders={orders.data}
@@ -378,8 +386,7 @@ function Account() {
 }
 
 /** What happened to files that were refused or known already, until it is put away; and a server that is gone. */
-function Notices({ imports, error }: { imports: Imports; error: unknown }) {
-  const { notices } = imports;
+function Notices({ notices, error, onClose }: { notices: Notice[]; error: unknown; onClose: () => void }) {
   return (
     <>
       {error != null && (
@@ -391,7 +398,7 @@ function Notices({ imports, error }: { imports: Imports; error: unknown }) {
         <Alert
           severity={notices.some((n) => n.refused) ? "error" : "info"}
           square
-          onClose={imports.dismiss}
+          onClose={onClose}
           data-testid="notices"
           sx={{ maxHeight: 160, overflowY: "auto" }}
         >

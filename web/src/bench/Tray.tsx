@@ -22,7 +22,7 @@ export function Tray(props: {
       component="nav"
       aria-label="Pictures"
       sx={{
-        width: 88,
+        width: 96,
         flexShrink: 0,
         bgcolor: "background.paper",
         borderRight: 1,
@@ -52,7 +52,19 @@ export function Tray(props: {
         </ButtonBase>
       </Tooltip>
       <FilePicker ref={input} onFiles={props.onAdd} />
-      <Box component="ul" sx={{ listStyle: "none", m: 0, p: 0, overflowY: "auto", flex: 1 }}>
+      <Box
+        component="ul"
+        sx={{
+          listStyle: "none",
+          m: 0,
+          p: 0,
+          flex: 1,
+          overflowY: "auto",
+          // The bar has room of its own beside the pictures.
+          scrollbarWidth: "thin",
+          scrollbarGutter: "stable",
+        }}
+      >
         {contents.originals.map((original) => (
           <Box
             component="li"
@@ -101,7 +113,7 @@ function Thumbnail(props: {
           display: "block",
           position: "relative",
           m: 1,
-          width: 72,
+          width: "calc(100% - 16px)",
           p: "3px",
           border: "1px solid",
           borderColor: selected ? "primary.main" : "divider",

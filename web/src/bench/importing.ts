@@ -17,6 +17,8 @@ export interface Arriving {
 
 export interface Notice {
   key: number;
+  /** The order that the file was for. */
+  order: number;
   name: string;
   text: string;
   refused: boolean;
@@ -47,7 +49,7 @@ export function useImports(order: number | undefined, arrived: (original: number
 
   const send = async ({ key, order, file, first }: Sending) => {
     const notice = (text: string, refused: boolean, name = file.name) =>
-      setNotices((all) => [...all, { key, name, text, refused }]);
+      setNotices((all) => [...all, { key, order, name, text, refused }]);
     const progress = (sent: number) => setArriving((all) => all.map((a) => (a.key === key ? { ...a, sent } : a)));
     try {
       const outcomes = await sendFile(order, file, progress);

@@ -74,6 +74,14 @@ describe("choosing", () => {
   });
 });
 
+it("a picture is put on the bench by its name too, and says its size to who cannot see it", async () => {
+  const { user, onShow } = opened();
+  const picture = screen.getByRole("button", { name: "picture-8.jpg, on the bench" });
+  expect(picture).toHaveAccessibleDescription(/ px|x /);
+  await user.click(within(picture).getByText("picture-8.jpg"));
+  expect(onShow).toHaveBeenCalledWith(8);
+});
+
 describe("changing many at once", () => {
   it("says how many were changed, and undoes it one by one", async () => {
     const before = { target: { by: "factor", factor: 2 } };

@@ -17,7 +17,7 @@ import {
   Typography,
 } from "@mui/material";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type MouseEvent, useMemo, useRef, useState } from "react";
+import { type MouseEvent, useId, useMemo, useRef, useState } from "react";
 import {
   type Enlargement,
   type Job,
@@ -349,6 +349,7 @@ function Frame(props: {
   onShow: () => void;
 }) {
   const { original, job, results } = props;
+  const about = useId();
   const state = atPrinter(results, props.printings) ?? fate(job, results);
   return (
     <Box
@@ -367,7 +368,8 @@ function Frame(props: {
         <ButtonBase
           aria-label={`${original.name}, on the bench`}
           onClick={props.onShow}
-          sx={{ display: "block", width: "100%" }}
+          aria-describedby={about}
+          sx={{ display: "block", width: "100%", textAlign: "left" }}
         >
           <Box
             component="img"
@@ -376,6 +378,30 @@ function Frame(props: {
             alt=""
             sx={{ display: "block", width: "100%", height: 148, objectFit: "contain", bgcolor: "#777" }}
           />
+          <Box id={about} sx={{ px: 1, py: 0.75 }}>
+            <Typography variant="body2" noWrap title={original.name} sx={{ fontWeight: 600 }}>
+              {original.name}
+            </Typography>
+            <Stack direction="row" spacing={1} sx={{ alignItems: "baseline" }}>
+              <Typography variant="caption" noWrap sx={{ color: "text.secondary", flex: 1 }}>
+                {pixels(original.facts.size)}, {bytes(original.facts.bytes)}
+              </Typography>
+              {results.length > 1 && (
+                <Typography variant="caption" sx={{ color: "text.secondary" }}>
+                  {results.length} results
+                </Typography>
+              )}
+            </Stack>
+            <Typography
+              variant="caption"
+              component="div"
+              noWrap
+              title={job?.state === "failed" ? (job.reason ?? undefined) : state?.text}
+              sx={{ color: state?.colour ?? "text.secondary", fontWeight: 600, minHeight: 20 }}
+            >
+              {state?.text ?? ""}
+            </Typography>
+          </Box>
         </ButtonBase>
       </Tooltip>
       <IconButton
@@ -395,30 +421,6 @@ function Frame(props: {
       >
         {props.selected ? <CheckBoxIcon fontSize="small" /> : <CheckBoxOutlineBlankIcon fontSize="small" />}
       </IconButton>
-      <Box sx={{ px: 1, py: 0.75 }}>
-        <Typography variant="body2" noWrap title={original.name} sx={{ fontWeight: 600 }}>
-          {original.name}
-        </Typography>
-        <Stack direction="row" spacing={1} sx={{ alignItems: "baseline" }}>
-          <Typography variant="caption" noWrap sx={{ color: "text.secondary", flex: 1 }}>
-            {pixels(original.facts.size)}, {bytes(original.facts.bytes)}
-          </Typography>
-          {results.length > 1 && (
-            <Typography variant="caption" sx={{ color: "text.secondary" }}>
-              {results.length} results
-            </Typography>
-          )}
-        </Stack>
-        <Typography
-          variant="caption"
-          component="div"
-          noWrap
-          title={job?.state === "failed" ? (job.reason ?? undefined) : state?.text}
-          sx={{ color: state?.colour ?? "text.secondary", fontWeight: 600, minHeight: 20 }}
-        >
-          {state?.text ?? ""}
-        </Typography>
-      </Box>
       {job?.state === "running" && (
         <LinearProgress
           variant="determinate"
