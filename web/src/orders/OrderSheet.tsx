@@ -17,7 +17,7 @@ import {
   Typography,
 } from "@mui/material";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type MouseEvent, useId, useMemo, useRef, useState } from "react";
+import { type MouseEvent, useMemo, useRef, useState } from "react";
 import {
   type Enlargement,
   type Job,
@@ -349,7 +349,6 @@ function Frame(props: {
   onShow: () => void;
 }) {
   const { original, job, results } = props;
-  const about = useId();
   const state = atPrinter(results, props.printings) ?? fate(job, results);
   return (
     <Box
@@ -364,13 +363,8 @@ function Frame(props: {
         containIntrinsicSize: "auto 226px",
       }}
     >
-      <Tooltip title="Put on the bench">
-        <ButtonBase
-          aria-label={`${original.name}, on the bench`}
-          onClick={props.onShow}
-          aria-describedby={about}
-          sx={{ display: "block", width: "100%", textAlign: "left" }}
-        >
+      <Tooltip title="Put on the bench" describeChild>
+        <ButtonBase onClick={props.onShow} sx={{ display: "block", width: "100%", textAlign: "left" }}>
           <Box
             component="img"
             loading="lazy"
@@ -378,7 +372,7 @@ function Frame(props: {
             alt=""
             sx={{ display: "block", width: "100%", height: 148, objectFit: "contain", bgcolor: "#777" }}
           />
-          <Box id={about} sx={{ px: 1, py: 0.75 }}>
+          <Box sx={{ px: 1, py: 0.75 }}>
             <Typography variant="body2" noWrap title={original.name} sx={{ fontWeight: 600 }}>
               {original.name}
             </Typography>
