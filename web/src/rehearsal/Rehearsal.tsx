@@ -4,7 +4,6 @@ import {
   Alert,
   Box,
   Button,
-  Dialog,
   FormControlLabel,
   LinearProgress,
   Stack,
@@ -35,6 +34,7 @@ import {
 } from "../api/client";
 import { useRehearsal } from "../api/queries";
 import { Tag } from "../app/Tag";
+import { WholeScreen } from "../app/WholeScreen";
 import { decimal } from "../app/format";
 import { useKeys } from "../app/keys";
 import { COLUMNS, type Order, best, firstShown, sorted, toggled, written } from "./figures";
@@ -110,91 +110,83 @@ export function Rehearsal(props: {
   });
 
   return (
-    <Dialog
-      fullScreen
-      open
-      onClose={props.onClose}
-      aria-label="Rehearsal"
-      slotProps={{ paper: { "aria-label": "Rehearsal" } }}
-    >
-      <Stack sx={{ height: "100%", bgcolor: "background.default" }}>
-        <Stack
-          direction="row"
-          spacing={2}
-          sx={{ px: 2.5, py: 1.25, alignItems: "center", borderBottom: 1, borderColor: "divider" }}
+    <WholeScreen label="Rehearsal" onClose={props.onClose}>
+      <Stack
+        direction="row"
+        spacing={2}
+        sx={{ px: 2.5, py: 1.25, alignItems: "center", borderBottom: 1, borderColor: "divider" }}
+      >
+        <Typography variant="h1" component="h2">
+          Rehearsal
+        </Typography>
+        <Typography variant="body2" noWrap sx={{ color: "text.secondary", flex: 1, minWidth: 0 }}>
+          {original.name}, shrunk and enlarged again: what each method makes of what it cannot see
+        </Typography>
+        <ToggleButtonGroup
+          exclusive
+          value={kept?.factor ?? null}
+          aria-label="How many times"
+          onChange={(_, factor: number | null) => factor && ask({ factor })}
         >
-          <Typography variant="h1" component="h2">
-            Rehearsal
-          </Typography>
-          <Typography variant="body2" noWrap sx={{ color: "text.secondary", flex: 1, minWidth: 0 }}>
-            {original.name}, shrunk and enlarged again: what each method makes of what it cannot see
-          </Typography>
-          <ToggleButtonGroup
-            exclusive
-            value={kept?.factor ?? null}
-            aria-label="How many times"
-            onChange={(_, factor: number | null) => factor && ask({ factor })}
-          >
-            {[2, 3, 4].map((factor) => (
-              <ToggleButton key={factor} value={factor}>
-                {factor} times
-              </ToggleButton>
-            ))}
-          </ToggleButtonGroup>
-          <ToggleButtonGroup
-            exclusive
-            value={asked.parts}
-            aria-label="How many parts"
-            onChange={(_, parts: number | null) => parts && ask({ parts, factor: kept?.factor })}
-          >
-            {PART_COUNTS.map((parts) => (
-              <ToggleButton key={parts} value={parts}>
-                {parts} parts
-              </ToggleButton>
-            ))}
-          </ToggleButtonGroup>
-          <Tooltip title="Shrinking takes noise and compression away: put back what the picture has of them, and its treatment has to deal with that too">
-            <FormControlLabel
-              control={
-                <Switch
-                  size="small"
-                  checked={kept?.is_put_back ?? false}
-                  onChange={(e) => ask({ put_back: e.target.checked, factor: kept?.factor })}
-                />
-              }
-              label={<Typography variant="body2">noise and marks put back</Typography>}
-              sx={{ mr: 0, whiteSpace: "nowrap" }}
-            />
-          </Tooltip>
-          <Button onClick={props.onClose}>Close</Button>
-        </Stack>
-        <Progress kept={kept} onStop={() => stop.mutate()} onAgain={() => ask({ factor: kept?.factor })} />
-        {trouble && (
-          <Alert severity="error" sx={{ m: 1.5 }}>
-            {sentence(trouble)}
-          </Alert>
-        )}
-        {kept && (
-          <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
-            <Stack sx={{ width: 520, flexShrink: 0, borderRight: 1, borderColor: "divider", minHeight: 0 }}>
-              <QualityAndTime kept={kept} shown={shown} onToggle={toggle} />
-              <Box sx={{ flex: 1, minHeight: 0, overflowY: "auto" }}>
-                <Figures
-                  kept={kept}
-                  order={order}
-                  onOrder={setOrder}
-                  shown={shown}
-                  onToggle={toggle}
-                  onTake={props.onTake}
-                />
-              </Box>
-            </Stack>
-            <Crops original={original} kept={kept} part={part} onPart={setPart} shown={shown} />
-          </Box>
-        )}
-        {!kept && !trouble && <Box sx={{ flex: 1 }} aria-busy="true" />}
+          {[2, 3, 4].map((factor) => (
+            <ToggleButton key={factor} value={factor}>
+              {factor} times
+            </ToggleButton>
+          ))}
+        </ToggleButtonGroup>
+        <ToggleButtonGroup
+          exclusive
+          value={asked.parts}
+          aria-label="How many parts"
+          onChange={(_, parts: number | null) => parts && ask({ parts, factor: kept?.factor })}
+        >
+          {PART_COUNTS.map((parts) => (
+            <ToggleButton key={parts} value={parts}>
+              {parts} parts
+            </ToggleButton>
+          ))}
+        </ToggleButtonGroup>
+        <Tooltip title="Shrinking takes noise and compression away: put back what the picture has of them, and its treatment has to deal with that too">
+          <FormControlLabel
+            control={
+              <Switch
+                size="small"
+                checked={kept?.is_put_back ?? false}
+                onChange={(e) => ask({ put_back: e.target.checked, factor: kept?.factor })}
+              />
+            }
+            label={<Typography variant="body2">noise and marks put back</Typography>}
+            sx={{ mr: 0, whiteSpace: "nowrap" }}
+          />
+        </Tooltip>
+        <Button onClick={props.onClose}>Close</Button>
       </Stack>
-    </Dialog>
+      <Progress kept={kept} onStop={() => stop.mutate()} onAgain={() => ask({ factor: kept?.factor })} />
+      {trouble && (
+        <Alert severity="error" sx={{ m: 1.5 }}>
+          {sentence(trouble)}
+        </Alert>
+      )}
+      {kept && (
+        <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
+          <Stack sx={{ width: 520, flexShrink: 0, borderRight: 1, borderColor: "divider", minHeight: 0 }}>
+            <QualityAndTime kept={kept} shown={shown} onToggle={toggle} />
+            <Box sx={{ flex: 1, minHeight: 0, overflowY: "auto" }}>
+              <Figures
+                kept={kept}
+                order={order}
+                onOrder={setOrder}
+                shown={shown}
+                onToggle={toggle}
+                onTake={props.onTake}
+              />
+            </Box>
+          </Stack>
+          <Crops original={original} kept={kept} part={part} onPart={setPart} shown={shown} />
+        </Box>
+      )}
+      {!kept && !trouble && <Box sx={{ flex: 1 }} aria-busy="true" />}
+    </WholeScreen>
   );
 }
 

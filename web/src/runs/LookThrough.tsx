@@ -1,11 +1,12 @@
 /** Results one after the other, each at its spots before and after: accept, or send back with a note. */
 
-import { Box, Button, Dialog, LinearProgress, Stack, TextField, Typography } from "@mui/material";
+import { Box, Button, LinearProgress, Stack, TextField, Typography } from "@mui/material";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { type Enlargement, type Look, type OrderContents, type Approval, answered, api, sentence } from "../api/client";
 import { keys } from "../api/queries";
 import { Tag } from "../app/Tag";
+import { WholeScreen } from "../app/WholeScreen";
 import { pixels } from "../app/format";
 import { useKeys } from "../app/keys";
 import { IDENTITY } from "../stage/affine";
@@ -68,121 +69,109 @@ export function LookThrough(props: {
   });
 
   return (
-    <Dialog
-      fullScreen
-      open
-      onClose={props.onClose}
-      aria-label="Look through"
-      slotProps={{ paper: { "aria-label": "Look through" } }}
-    >
-      <Stack sx={{ height: "100%", bgcolor: "background.default" }}>
-        <Stack
-          direction="row"
-          spacing={2}
-          sx={{ px: 2.5, py: 1.25, alignItems: "center", borderBottom: 1, borderColor: "divider" }}
-        >
-          <Typography variant="h1" component="h2">
-            Look through
-          </Typography>
-          <Typography variant="body2" sx={{ color: "text.secondary", flex: 1 }}>
-            {Math.min(at + 1, results.length)} of {results.length} in {contents.order.title}. A accepts, B sends back,
-            arrows go on, 1 to 8 go to a spot.
-          </Typography>
-          <Button onClick={props.onClose}>Close</Button>
-        </Stack>
-        <LinearProgress
-          variant="determinate"
-          value={(at / Math.max(1, results.length)) * 100}
-          aria-label="Looked through"
-          sx={{ height: 2 }}
-        />
-        {!result || !now ? (
-          <Stack spacing={2} sx={{ flex: 1, alignItems: "center", justifyContent: "center" }}>
-            <Typography variant="h1" component="p">
-              That was all
-            </Typography>
-            <Typography sx={{ color: "text.secondary" }}>
-              {contents.enlargements.filter((e) => e.verdict === "accepted").length} accepted,{" "}
-              {contents.enlargements.filter((e) => e.verdict === "sent_back").length} sent back.
-            </Typography>
-            <Stack direction="row" spacing={1}>
-              {results.length > 0 && <Button onClick={() => go(results.length - 1)}>Back to the last</Button>}
-              <Button variant="contained" onClick={props.onClose}>
-                Close
-              </Button>
-            </Stack>
-          </Stack>
-        ) : (
-          <>
-            <Box sx={{ flex: 1, minHeight: 0, display: "flex", bgcolor: "#777" }}>
-              {look.data ? (
-                <Pair look={look.data} result={now} spot={spot} />
-              ) : (
-                <Box sx={{ flex: 1 }} aria-busy="true" />
-              )}
-            </Box>
-            <Stack
-              direction="row"
-              spacing={2}
-              sx={{ px: 2.5, py: 1.25, alignItems: "center", borderTop: 1, borderColor: "divider" }}
-            >
-              <Box sx={{ minWidth: 0, flex: 1 }}>
-                <Typography variant="body2" noWrap sx={{ fontWeight: 600 }}>
-                  {now.file_name}
-                </Typography>
-                <Typography variant="caption" noWrap component="div" sx={{ color: "text.secondary" }}>
-                  {judge.isError ? sentence(judge.error) : `${pixels(now.record.size)}, ${now.record.treatment}`}
-                </Typography>
-              </Box>
-              <Stack direction="row" role="group" aria-label="Spots">
-                {spots.map((s, i) => (
-                  <Button
-                    key={i}
-                    color={i === spot ? "primary" : "inherit"}
-                    aria-pressed={i === spot}
-                    onClick={() => setSpot(i)}
-                  >
-                    {i + 1} {s.name}
-                  </Button>
-                ))}
-              </Stack>
-              {note === undefined ? (
-                <>
-                  <Button onClick={() => props.onShow(now.original_id)}>Bench</Button>
-                  <Button variant="outlined" onClick={() => setNote("")}>
-                    Send back
-                  </Button>
-                  <Button variant="contained" onClick={accept} data-testid="accept">
-                    Accept
-                  </Button>
-                </>
-              ) : (
-                <>
-                  <TextField
-                    autoFocus
-                    label="What is wrong with it?"
-                    value={note}
-                    sx={{ width: 260 }}
-                    onChange={(e) => setNote(e.target.value)}
-                    onKeyDown={(e) => {
-                      if (e.key === "Enter") sendBack();
-                      if (e.key === "Escape") {
-                        e.stopPropagation();
-                        setNote(undefined);
-                      }
-                    }}
-                  />
-                  <Button onClick={() => setNote(undefined)}>Not after all</Button>
-                  <Button variant="contained" onClick={sendBack}>
-                    Send back
-                  </Button>
-                </>
-              )}
-            </Stack>
-          </>
-        )}
+    <WholeScreen label="Look through" onClose={props.onClose}>
+      <Stack
+        direction="row"
+        spacing={2}
+        sx={{ px: 2.5, py: 1.25, alignItems: "center", borderBottom: 1, borderColor: "divider" }}
+      >
+        <Typography variant="h1" component="h2">
+          Look through
+        </Typography>
+        <Typography variant="body2" sx={{ color: "text.secondary", flex: 1 }}>
+          {Math.min(at + 1, results.length)} of {results.length} in {contents.order.title}. A accepts, B sends back,
+          arrows go on, 1 to 8 go to a spot.
+        </Typography>
+        <Button onClick={props.onClose}>Close</Button>
       </Stack>
-    </Dialog>
+      <LinearProgress
+        variant="determinate"
+        value={(at / Math.max(1, results.length)) * 100}
+        aria-label="Looked through"
+        sx={{ height: 2 }}
+      />
+      {!result || !now ? (
+        <Stack spacing={2} sx={{ flex: 1, alignItems: "center", justifyContent: "center" }}>
+          <Typography variant="h1" component="p">
+            That was all
+          </Typography>
+          <Typography sx={{ color: "text.secondary" }}>
+            {contents.enlargements.filter((e) => e.verdict === "accepted").length} accepted,{" "}
+            {contents.enlargements.filter((e) => e.verdict === "sent_back").length} sent back.
+          </Typography>
+          <Stack direction="row" spacing={1}>
+            {results.length > 0 && <Button onClick={() => go(results.length - 1)}>Back to the last</Button>}
+            <Button variant="contained" onClick={props.onClose}>
+              Close
+            </Button>
+          </Stack>
+        </Stack>
+      ) : (
+        <>
+          <Box sx={{ flex: 1, minHeight: 0, display: "flex", bgcolor: "#777" }}>
+            {look.data ? <Pair look={look.data} result={now} spot={spot} /> : <Box sx={{ flex: 1 }} aria-busy="true" />}
+          </Box>
+          <Stack
+            direction="row"
+            spacing={2}
+            sx={{ px: 2.5, py: 1.25, alignItems: "center", borderTop: 1, borderColor: "divider" }}
+          >
+            <Box sx={{ minWidth: 0, flex: 1 }}>
+              <Typography variant="body2" noWrap sx={{ fontWeight: 600 }}>
+                {now.file_name}
+              </Typography>
+              <Typography variant="caption" noWrap component="div" sx={{ color: "text.secondary" }}>
+                {judge.isError ? sentence(judge.error) : `${pixels(now.record.size)}, ${now.record.treatment}`}
+              </Typography>
+            </Box>
+            <Stack direction="row" role="group" aria-label="Spots">
+              {spots.map((s, i) => (
+                <Button
+                  key={i}
+                  color={i === spot ? "primary" : "inherit"}
+                  aria-pressed={i === spot}
+                  onClick={() => setSpot(i)}
+                >
+                  {i + 1} {s.name}
+                </Button>
+              ))}
+            </Stack>
+            {note === undefined ? (
+              <>
+                <Button onClick={() => props.onShow(now.original_id)}>Bench</Button>
+                <Button variant="outlined" onClick={() => setNote("")}>
+                  Send back
+                </Button>
+                <Button variant="contained" onClick={accept} data-testid="accept">
+                  Accept
+                </Button>
+              </>
+            ) : (
+              <>
+                <TextField
+                  autoFocus
+                  label="What is wrong with it?"
+                  value={note}
+                  sx={{ width: 260 }}
+                  onChange={(e) => setNote(e.target.value)}
+                  onKeyDown={(e) => {
+                    if (e.key === "Enter") sendBack();
+                    if (e.key === "Escape") {
+                      e.stopPropagation();
+                      setNote(undefined);
+                    }
+                  }}
+                />
+                <Button onClick={() => setNote(undefined)}>Not after all</Button>
+                <Button variant="contained" onClick={sendBack}>
+                  Send back
+                </Button>
+              </>
+            )}
+          </Stack>
+        </>
+      )}
+    </WholeScreen>
   );
 }
 
