@@ -3,7 +3,8 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { ClientLook } from "./access/ClientLook";
-import { Refusal } from "./api/client";
+import { Refusal, answered, api, sentence } from "./api/client";
+import { setRules } from "./api/rules";
 import { App } from "./app/App";
 
 const client = new QueryClient({
@@ -20,11 +21,25 @@ const client = new QueryClient({
 // A client's link has a page of its own, and nothing of the rest.
 const token = /^\/look\/([A-Za-z0-9]+)$/.exec(window.location.pathname)?.[1];
 
-const root = document.getElementById("root");
-if (root) {
+/** How long a server that does not answer is left alone before it is asked again. */
+const PAUSE_MS = 1000;
+
+async function begin(root: HTMLElement): Promise<void> {
+  for (;;) {
+    try {
+      setRules(await answered(api.GET("/api/v1/rules")));
+      break;
+    } catch (error) {
+      root.textContent = sentence(error);
+      await new Promise((done) => setTimeout(done, PAUSE_MS));
+    }
+  }
   createRoot(root).render(
     <StrictMode>
       <QueryClientProvider client={client}>{token ? <ClientLook token={token} /> : <App />}</QueryClientProvider>
     </StrictMode>,
   );
 }
+
+const root = document.getElementById("root");
+if (root) void begin(root);

@@ -4,10 +4,10 @@ use std::path::PathBuf;
 use std::str::FromStr;
 
 use clap::{Args, Parser, Subcommand};
-use dettaglio_core::codec::{Chroma, Compression, Format, OutputProfile};
 use dettaglio_core::model::own::CHILD_COMMAND;
-use dettaglio_core::picture::{Depth, Region, Size};
-use dettaglio_core::size::{Paper, Target};
+use dettaglio_domain::file::{Chroma, Compression, Depth, Format, OutputProfile};
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::size::{Paper, Target};
 
 /// Enlarges photographs for large prints with learned models.
 #[derive(Parser)]
@@ -395,7 +395,7 @@ fn depth(text: &str) -> Result<Depth, String> {
 }
 
 fn format(text: &str) -> Result<Format, String> {
-    text.parse().map_err(|e: dettaglio_core::codec::CodecError| e.to_string())
+    text.parse().map_err(|e: dettaglio_domain::file::UnknownEnding| e.to_string())
 }
 
 /// One of a setting's words, as they stand in treatment files.

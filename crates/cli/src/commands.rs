@@ -4,18 +4,18 @@ use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 
 use anyhow::{Context, bail};
-use dettaglio_core::codec::{self, Decoded, Decoders, OutputSettings};
-use dettaglio_core::compare;
-use dettaglio_core::face::{LEAST_EYES, LeftAlone, MOST_EYES};
-use dettaglio_core::frame::Frame;
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::limits::Limits;
-use dettaglio_core::naming::{NameParts, file_name};
-use dettaglio_core::picture::{Depth, Planes};
-use dettaglio_core::reading::Reading;
-use dettaglio_core::recipe::{Recipe, Surround, Worked};
+use dettaglio_core::codec::{Decoded, Decoders};
+use dettaglio_core::picture::Planes;
 use dettaglio_core::render::{self, Destination, Renderer, Unhurried};
-use dettaglio_core::size;
+use dettaglio_core::{compare, reading};
+use dettaglio_domain::face::{LEAST_EYES, LeftAlone, MOST_EYES};
+use dettaglio_domain::file::{Depth, OutputSettings, READ_ENDINGS};
+use dettaglio_domain::frame::Frame;
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::limits::Limits;
+use dettaglio_domain::naming::{NameParts, file_name};
+use dettaglio_domain::recipe::{Surround, Worked};
+use dettaglio_domain::size;
 use indicatif::{ProgressBar, ProgressStyle};
 
 use crate::args::{CompareArgs, EnlargeArgs, FacesArgs, ReadArgs, SizeArgs, SuggestArgs, pixels};
@@ -106,8 +106,9 @@ fn enlarge_one(args: &EnlargeArgs, renderer: &Renderer, input: &Path, count: &st
         (Some(output), _) => output.clone(),
         (None, Some(folder)) => {
             let name = input.file_name().map(|n| n.to_string_lossy().into_owned()).unwrap_or_default();
-            let method = treatment.passes().last().map_or("plain", |pass| &pass.model.model);
-            let parts = NameParts { original: &name, size: treatment.sheet(), ppi: settings.ppi, method, format };
+            let method = treatment.method();
+            let parts =
+                NameParts { original: &name, size: treatment.sheet(), ppi: settings.ppi, method: &method, format };
             folder.join(file_name(&args.pattern, &parts)?)
         }
         (None, None) => bail!("say where the result goes: --output FILE or --into FOLDER"),
@@ -148,7 +149,7 @@ pub fn open(path: &Path) -> anyhow::Result<Decoded> {
 pub fn pictures(inputs: &[String]) -> anyhow::Result<Vec<PathBuf>> {
     let is_picture = |path: &Path| {
         let ending = path.extension().and_then(|e| e.to_str()).unwrap_or_default().to_ascii_lowercase();
-        codec::READ_ENDINGS.contains(&ending.as_str())
+        READ_ENDINGS.contains(&ending.as_str())
     };
     let mut found = Vec::new();
     for input in inputs {
@@ -179,7 +180,7 @@ pub fn pictures(inputs: &[String]) -> anyhow::Result<Vec<PathBuf>> {
 
 pub fn read(args: &ReadArgs) -> anyhow::Result<()> {
     let decoded = open(&args.input)?;
-    let reading = Reading::of(&decoded.original, &decoded.facts);
+    let reading = reading::measure(&decoded.original, &decoded.facts);
     if args.json {
         let all = serde_json::json!({
             "facts": decoded.facts, "reading": reading, "conclusion": reading.conclusion(),
@@ -235,12 +236,12 @@ pub fn faces(args: &FacesArgs) -> anyhow::Result<()> {
 pub fn suggest(args: &SuggestArgs) -> anyhow::Result<()> {
     let shelf = shelf(&args.shelf)?;
     let decoded = open(&args.input)?;
-    let reading = Reading::of(&decoded.original, &decoded.facts);
+    let reading = reading::measure(&decoded.original, &decoded.facts);
     let target = args.target.target()?;
     let found = finder(&args.shelf)?.find(&decoded.original)?;
     let kept = decoded.original.size();
     let suggestion = steps::suggestion(&decoded, &reading, &found, &shelf, kept, target, args.distance)?;
-    let recipe = Recipe::suggested(&suggestion, Frame::default(), Surround::None);
+    let recipe = suggestion.recipe(Frame::default(), Surround::None);
     let text = serde_json::to_string_pretty(&recipe)? + "\n";
     match &args.output {
         Some(path) => std::fs::write(path, text).with_context(|| path.display().to_string())?,

@@ -23,7 +23,7 @@ fn main() -> ExitCode {
         return ExitCode::SUCCESS;
     }
     if let Ok(program) = std::env::current_exe() {
-        dettaglio_core::model::Engine::run_own_models_in(&program);
+        dettaglio_core::model::run_own_models_in(&program);
     }
     let cli = match args::Cli::try_parse() {
         Ok(cli) => cli,

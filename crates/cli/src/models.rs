@@ -5,7 +5,8 @@ use std::path::{Path, PathBuf};
 use anyhow::{Context, bail};
 use dettaglio_core::face::Finder;
 use dettaglio_core::model::own::try_file;
-use dettaglio_core::model::{Card, OwnModels, Shelf};
+use dettaglio_core::model::{OwnModels, Shelf};
+use dettaglio_domain::model::Card;
 
 use crate::args::{ModelsArgs, ModelsCommand, ShelfArgs};
 
@@ -56,8 +57,9 @@ fn evidence(card: &Card) -> String {
         let pattern = if card.draws_screen() { "; lays a regular pattern over fine texture" } else { "" };
         return format!("{gain:+.2} dB over bicubic on {} pictures{seen}{pattern}", card.own_scores().len());
     }
-    let damaged = card.cleaning.iter().filter(|c| c.before > 0.0);
-    let each: Vec<String> = damaged.map(|c| format!("{:+.1} dB on {}", c.after - c.before, c.damage)).collect();
+    let evidence = card.evidence();
+    let own = evidence.iter().filter(|evidence| evidence.own);
+    let each: Vec<String> = own.map(|evidence| format!("{:+.1} dB on {}", evidence.mean, evidence.on)).collect();
     if each.is_empty() { "not measured".to_owned() } else { each.join(", ") }
 }
 

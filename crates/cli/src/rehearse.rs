@@ -3,12 +3,13 @@
 use std::path::Path;
 
 use anyhow::Context;
-use dettaglio_core::clean::Clean;
 use dettaglio_core::model::Shelf;
-use dettaglio_core::reading::Reading;
-use dettaglio_core::recipe::Choice;
-use dettaglio_core::rehearsal::{Candidate, Figures, PutBack, Rehearsal, SIDE, Standing, Tally, candidates, choose};
+use dettaglio_core::reading;
+use dettaglio_core::rehearsal::{PutBack, Rehearsal, SIDE, choose};
 use dettaglio_core::render::Unhurried;
+use dettaglio_domain::clean::Clean;
+use dettaglio_domain::recipe::Choice;
+use dettaglio_domain::rehearsal::{Candidate, Figures, Standing, Tally, candidates};
 
 use crate::args::RehearseArgs;
 use crate::commands::{one_by_one, open, pictures, progress_bar};
@@ -47,7 +48,7 @@ fn rehearse_one(args: &RehearseArgs, shelf: &Shelf, input: &Path, count: &str) -
     let named = || input.display().to_string();
     let decoded = open(input)?;
     let put_back = match args.put_back {
-        true => PutBack::of(&Reading::of(&decoded.original, &decoded.facts)),
+        true => PutBack::of(&reading::measure(&decoded.original, &decoded.facts)),
         false => PutBack::default(),
     };
     let parts = choose(&decoded.original, args.parts as usize, SIDE);
@@ -103,7 +104,7 @@ fn print(args: &RehearseArgs, input: &Path, standing: &Standing) -> anyhow::Resu
     }
     say!("{}: {} parts, enlarged {} times again", input.display(), standing.parts.len(), standing.factor);
     let mut rows: Vec<_> = standing.rows.iter().collect();
-    let psnr = |row: &dettaglio_core::rehearsal::Row| row.figures.map_or(f64::NEG_INFINITY, |f| f.psnr);
+    let psnr = |row: &dettaglio_domain::rehearsal::Row| row.figures.map_or(f64::NEG_INFINITY, |f| f.psnr);
     rows.sort_by(|a, b| psnr(b).total_cmp(&psnr(a)));
     for row in rows {
         let speed = row.seconds_per_megapixel.map_or(String::new(), |s| format!("{s:.1} s/MP"));

@@ -3,20 +3,23 @@
 use std::fs;
 
 use anyhow::{Context, bail};
-use dettaglio_core::clean::{Clean, Marks, Noise, Softness};
 use dettaglio_core::codec::Decoded;
-use dettaglio_core::enlarge::Kernel;
-use dettaglio_core::face::{Face, Faces};
-use dettaglio_core::finish::{Edges, Finish, PrintGrain};
-use dettaglio_core::frame::Frame;
-use dettaglio_core::model::{Card, EVERYDAY, Grade, LevelKind, ModelRef, Shelf};
-use dettaglio_core::picture::Size;
-use dettaglio_core::reading::Reading;
-use dettaglio_core::recipe::{Choice, Recipe, Surround};
+use dettaglio_core::model::Shelf;
 use dettaglio_core::render::Unhurried;
-use dettaglio_core::size::Target;
-use dettaglio_core::suggest::{PrintFacts, Suggestion, Trial, factor_for, usual_grade};
-use dettaglio_core::treatment::Fill;
+use dettaglio_core::{reading, trial};
+use dettaglio_domain::clean::{Clean, Marks, Softness};
+use dettaglio_domain::face::{Face, Faces};
+use dettaglio_domain::file::Facts;
+use dettaglio_domain::finish::{Edges, Finish, PrintGrain};
+use dettaglio_domain::frame::Frame;
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::model::{Catalogue, EVERYDAY, Grade, LevelKind, ModelRef};
+use dettaglio_domain::reading::Reading;
+use dettaglio_domain::recipe::{Choice, Recipe, Surround};
+use dettaglio_domain::size::Target;
+use dettaglio_domain::suggest::{PrintFacts, Suggestion, Usual, factor_for, usual_grade};
+use dettaglio_domain::treatment::Fill;
 
 use crate::args::{FacesSetting, Setting, StepArgs};
 
@@ -37,7 +40,7 @@ pub fn suggestion(
         distance_m: resolved.print.map(|p| distance.unwrap_or_else(|| p.usual_distance_m())),
     };
     let trial = match factor_for(resolved.factor) {
-        Some(factor) => Trial::of(&decoded.original, reading, shelf, factor, &Unhurried)?,
+        Some(factor) => trial::run(&decoded.original, reading, shelf, factor, &Unhurried)?,
         None => None,
     };
     Ok(Suggestion::of(reading, trial.as_ref(), found, &decoded.facts, shelf, print))
@@ -54,7 +57,7 @@ impl StepArgs {
     ) -> anyhow::Result<Recipe> {
         let frame = self.frame()?;
         let reading = std::cell::OnceCell::new();
-        let reading = || reading.get_or_init(|| Reading::of(&decoded.original, &decoded.facts));
+        let reading = || reading.get_or_init(|| reading::measure(&decoded.original, &decoded.facts));
         let mut recipe = match &self.treatment {
             Some(file) => {
                 let text = fs::read_to_string(file).with_context(|| file.display().to_string())?;
@@ -65,7 +68,7 @@ impl StepArgs {
                 let kept = frame.size(decoded.original.size())?;
                 let found = if self.faces == Some(FacesSetting::Off) { Vec::new() } else { find()? };
                 let suggestion = suggestion(decoded, reading(), &found, shelf, kept, target, None)?;
-                Recipe::suggested(&suggestion, frame, Surround::None)
+                suggestion.recipe(frame, Surround::None)
             }
             None => {
                 let factor = target.resolve(frame.size(decoded.original.size())?)?.factor;
@@ -77,7 +80,7 @@ impl StepArgs {
         }
         self.surround(&mut recipe);
         self.enlarge(&mut recipe, shelf)?;
-        self.clean(&mut recipe.steps.clean, shelf, &reading)?;
+        self.clean(&mut recipe.steps.clean, shelf, &decoded.facts, &reading)?;
         self.finish(&mut recipe.steps.finish, &reading);
         self.restore(&mut recipe.steps.faces, shelf)?;
         let spared = recipe.steps.finish.edges.is_some_and(|edges| edges.leave_skin > 0.0);
@@ -126,7 +129,7 @@ impl StepArgs {
             Some("bicubic") => recipe.steps.enlarge = Choice::Plain { kernel: Kernel::Bicubic },
             Some("lanczos3") => recipe.steps.enlarge = Choice::Plain { kernel: Kernel::Lanczos3 },
             Some(id) => {
-                let card = shelf.get(id)?.card();
+                let card = shelf.card(id)?;
                 recipe.steps.enlarge = learned(&card.subject, card.grade);
             }
             None => {
@@ -149,24 +152,41 @@ impl StepArgs {
         Ok(())
     }
 
-    fn clean<'r>(&self, clean: &mut Clean, shelf: &Shelf, reading: &impl Fn() -> &'r Reading) -> anyhow::Result<()> {
+    fn clean<'r>(
+        &self,
+        clean: &mut Clean,
+        shelf: &Shelf,
+        facts: &Facts,
+        reading: &impl Fn() -> &'r Reading,
+    ) -> anyhow::Result<()> {
         match self.marks {
             Some(Setting::Off) => clean.marks = None,
             Some(Setting::To(strength)) => {
-                let quality = clean.marks.as_ref().map(|m| m.quality).or_else(|| reading().worst_quality());
-                let quality = quality.context("--marks: no trace of JPEG compression is found in this picture")?;
-                let model = ModelRef::of(cleaner(shelf, LevelKind::Compression)?);
-                clean.marks = Some(Marks { model, quality, strength });
+                let marks = match clean.marks.take() {
+                    Some(marks) => marks,
+                    None => {
+                        let found = reading().worst_quality().is_some();
+                        found
+                            .then_some(())
+                            .context("--marks: no trace of JPEG compression is found in this picture")?;
+                        Usual::marks(reading(), shelf).with_context(|| no_cleaner("compression marks"))?
+                    }
+                };
+                clean.marks = Some(Marks { strength, ..marks });
             }
             None => {}
         }
         match self.softness {
             Some(Setting::Off) => clean.softness = None,
             Some(Setting::To(strength)) => {
-                let sigma = clean.softness.as_ref().map(|s| s.sigma).or_else(|| Some(reading().softness?.sigma));
-                let sigma = sigma.context("--softness: there are too few edges to measure")?.min(3.0);
-                let model = ModelRef::of(cleaner(shelf, LevelKind::Softness)?);
-                clean.softness = Some(Softness { model, sigma, strength });
+                let softness = match clean.softness.take() {
+                    Some(softness) => softness,
+                    None => {
+                        reading().softness.context("--softness: there are too few edges to measure")?;
+                        Usual::softness(reading(), shelf).with_context(|| no_cleaner("softness"))?
+                    }
+                };
+                clean.softness = Some(Softness { strength, ..softness });
             }
             None => {}
         }
@@ -180,18 +200,11 @@ impl StepArgs {
         } else if self.grain.is_some() || asked {
             let mut noise = match clean.noise.take() {
                 Some(noise) => noise,
-                None => Noise {
-                    model: ModelRef::of(cleaner(shelf, LevelKind::Noise)?),
-                    level: reading().noise.level,
-                    grain: 0.9,
-                    speckle: 1.0,
-                    keep_texture: 0.1,
-                    keep_lines: 1.0,
-                },
+                None => Usual::noise(reading(), facts, shelf).with_context(|| no_cleaner("noise"))?,
             };
             if let Some(id) = &self.cleaner {
-                let card = shelf.get(id)?.card();
-                if !Shelf::serves(card, LevelKind::Noise) {
+                let card = shelf.card(id)?;
+                if !Catalogue::serves(card, LevelKind::Noise) {
                     bail!("{id} is no cleaner for noise");
                 }
                 noise.model = ModelRef::of(card);
@@ -214,7 +227,7 @@ impl StepArgs {
             Some(Setting::Off) => finish.edges = None,
             None if !asked => {}
             _ => {
-                let mut edges = finish.edges.unwrap_or(Edges::usual(0.5, 1.0));
+                let mut edges = finish.edges.unwrap_or_else(Edges::by_hand);
                 if let Some(Setting::To(strength)) = self.edges {
                     edges.strength = strength;
                 }
@@ -228,25 +241,14 @@ impl StepArgs {
         match self.print_grain {
             Some(Setting::Off) => finish.grain = None,
             Some(Setting::To(amount)) => {
-                let (level, size) = match finish.grain {
-                    Some(grain) => (grain.level, grain.size),
-                    None => (reading().noise.level, 2.0),
-                };
-                finish.grain = Some(PrintGrain { amount, level, size });
+                let grain = finish.grain.unwrap_or_else(|| Usual::grain(reading()));
+                finish.grain = Some(PrintGrain { amount, ..grain });
             }
             None => {}
         }
     }
 }
 
-fn cleaner(shelf: &Shelf, level: LevelKind) -> anyhow::Result<&Card> {
-    shelf.cleaners(level).max_by_key(|card| card.grade).with_context(|| {
-        let what = match level {
-            LevelKind::Noise => "noise",
-            LevelKind::Compression => "compression marks",
-            LevelKind::Softness => "softness",
-            LevelKind::Scale => "the scale of faces",
-        };
-        format!("there is no cleaner for {what} on the shelf")
-    })
+fn no_cleaner(what: &str) -> String {
+    format!("there is no cleaner for {what} on the shelf")
 }

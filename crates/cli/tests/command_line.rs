@@ -182,7 +182,7 @@ fn folders_and_patterns_are_worked_through_and_one_failure_does_not_stop_the_res
     let mut names: Vec<String> =
         std::fs::read_dir(&into).unwrap().map(|e| e.unwrap().file_name().to_string_lossy().into_owned()).collect();
     names.sort();
-    assert_eq!(names, ["vases-plain.webp", "worn-plain.webp"]);
+    assert_eq!(names, ["vases-bicubic.webp", "worn-bicubic.webp"]);
     let pattern = format!("{}/*.jpg", folder.path().display());
     let mut command = dettaglio();
     command.args(["enlarge", &pattern, "--factor", "2", "--model", "nearest", "--into"]).arg(&into);

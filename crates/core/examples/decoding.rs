@@ -6,8 +6,8 @@ use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
 use dettaglio_core::codec::{self, Decoders};
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::limits::Limits;
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::limits::Limits;
 
 const TIMES: usize = 7;
 

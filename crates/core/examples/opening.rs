@@ -7,14 +7,12 @@
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 
-use dettaglio_core::codec;
 use dettaglio_core::face::Finder;
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::limits::Limits;
 use dettaglio_core::model::Shelf;
-use dettaglio_core::reading::Reading;
 use dettaglio_core::render::Unhurried;
-use dettaglio_core::suggest::Trial;
+use dettaglio_core::{codec, reading, trial};
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::limits::Limits;
 
 type Outcome<T> = Result<T, Box<dyn std::error::Error>>;
 
@@ -37,10 +35,10 @@ fn open(shelf: &Shelf, models: &Path, photo: &Path) -> Outcome<()> {
     let (decoded, decode) =
         timed(|| codec::read(photo, ContentHash::of_file(photo)?, &Limits::default()).map_err(Box::from))?;
     let original = decoded.original;
-    let (reading, read) = timed(|| Ok(Reading::of(&original, &decoded.facts)))?;
+    let (reading, read) = timed(|| Ok(reading::measure(&original, &decoded.facts)))?;
     let mut trials = Vec::new();
     for factor in [2, 4] {
-        trials.push(timed(|| Ok(Trial::of(&original, &reading, shelf, factor, &Unhurried)?))?.1);
+        trials.push(timed(|| Ok(trial::run(&original, &reading, shelf, factor, &Unhurried)?))?.1);
     }
     let finder = Finder::open(&models.join("faces"))?;
     let (_, found) = timed(|| Ok(finder.find(&original)?))?;

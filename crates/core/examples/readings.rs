@@ -9,10 +9,13 @@ use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 
-use dettaglio_core::codec::Facts;
-use dettaglio_core::enlarge::{Averaging, Kernel, resample, resample_in};
-use dettaglio_core::picture::{Channels, Depth, Planes, Region, Size};
-use dettaglio_core::reading::Reading;
+use dettaglio_core::enlarge::{Averaging, resample, resample_in};
+use dettaglio_core::picture::Planes;
+use dettaglio_core::reading;
+use dettaglio_domain::file::{Channels, Depth, Facts};
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::reading::Reading;
 
 mod damage;
 
@@ -211,5 +214,5 @@ fn read(planes: &Planes) -> Reading {
         exposure: None,
         jpeg_quality: None,
     };
-    Reading::of(&damage::as_original(planes), &facts)
+    reading::measure(&damage::as_original(planes), &facts)
 }

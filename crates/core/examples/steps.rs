@@ -9,22 +9,23 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::Instant;
 
-use dettaglio_core::affine::Affine;
-use dettaglio_core::area::Place;
-use dettaglio_core::clean::{Clean, Marks, Noise, NoiseCurve, Softness};
-use dettaglio_core::codec::{self, Format, OutputSettings};
-use dettaglio_core::enlarge::Kernel;
-use dettaglio_core::face::canvas::CANVAS;
-use dettaglio_core::face::{Face, Finder};
-use dettaglio_core::finish::{Edges, Finish, PrintGrain};
-use dettaglio_core::frame::Frame;
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::limits::Limits;
-use dettaglio_core::model::{Grade, LevelKind, ModelRef, Shelf};
-use dettaglio_core::picture::{Original, Planes, Region, Size};
-use dettaglio_core::reading::Reading;
+use dettaglio_core::face::Finder;
+use dettaglio_core::model::Shelf;
+use dettaglio_core::picture::{Original, Planes};
 use dettaglio_core::render::{Destination, Pace, Renderer, Unhurried, run};
-use dettaglio_core::treatment::{Enlarge, Restore, TreatedFace, Treatment};
+use dettaglio_core::{codec, reading};
+use dettaglio_domain::affine::Affine;
+use dettaglio_domain::clean::{Clean, Marks, Noise, NoiseCurve, Softness};
+use dettaglio_domain::face::{CANVAS, Face};
+use dettaglio_domain::file::{Format, OutputSettings};
+use dettaglio_domain::finish::{Edges, Finish, PrintGrain};
+use dettaglio_domain::frame::Frame;
+use dettaglio_domain::geometry::{Place, Region, Size};
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::limits::Limits;
+use dettaglio_domain::model::{Grade, LevelKind, ModelRef};
+use dettaglio_domain::treatment::{Enlarge, Restore, TreatedFace, Treatment};
 
 type Outcome<T> = Result<T, Box<dyn std::error::Error>>;
 
@@ -45,7 +46,7 @@ fn main() -> Outcome<()> {
     println!("| step | s per megapixel |\n|---|---|");
     line("decode", decode / kept.megapixels());
     let began = Instant::now();
-    let reading = Reading::of(&original, &decoded.facts);
+    let reading = reading::measure(&original, &decoded.facts);
     line("reading", began.elapsed().as_secs_f64() / kept.megapixels());
 
     let same_size = Treatment::plain(Kernel::Lanczos3, kept);

@@ -10,13 +10,15 @@
 use std::path::PathBuf;
 use std::time::Instant;
 
-use dettaglio_core::codec::{Carried, Format, OutputSettings, PictureWriter, read};
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::limits::Limits;
+use dettaglio_core::codec::{Carried, PictureWriter, read};
 use dettaglio_core::model::{Network, Shelf};
-use dettaglio_core::picture::{Channels, Planes, Size};
+use dettaglio_core::picture::Planes;
 use dettaglio_core::render::{Destination, Renderer, Unhurried, run};
-use dettaglio_core::treatment::Treatment;
+use dettaglio_domain::file::{Channels, Format, OutputSettings};
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::limits::Limits;
+use dettaglio_domain::treatment::Treatment;
 
 const ROUNDS: usize = 3;
 const BLOCK: Size = Size::new(2068, 276);

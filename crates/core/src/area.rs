@@ -1,96 +1,17 @@
-//! Areas: parts of a picture that carry their own settings, sky and ground in one pass.
+//! Areas: how much each pixel belongs to a masked part of the picture.
 //!
-//! An area is drawn on the original, in the original's own pixels, so that it stays where it is whatever is cropped or
-//! turned later. Its weights, 0 to 1, are worked out at the scale of the framed original and resampled to the result.
+//! The weights of a mask, 0 to 1, are worked out at the scale of the framed original and resampled to the result.
 
+use dettaglio_domain::affine::Affine;
+use dettaglio_domain::geometry::{Place, Region};
+use dettaglio_domain::mask::{Mask, Shape, Stroke};
 use rayon::prelude::*;
-use serde::{Deserialize, Serialize};
 
-use crate::affine::Affine;
 use crate::compare::{ciede2000, lab};
 use crate::enlarge::Source;
 use crate::frame::Framed;
-use crate::picture::{Original, Planes, Region};
+use crate::picture::{Original, Planes};
 use crate::plane::{box_mean, smoothstep};
-
-/// A place on the original, in its pixels.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Place {
-    /// Across, from the left edge.
-    pub x: f32,
-    /// Down, from the top.
-    pub y: f32,
-}
-
-/// Which part of the picture.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Mask {
-    /// Its shape.
-    #[serde(flatten)]
-    pub shape: Shape,
-    /// Everything but the shape.
-    #[serde(default)]
-    pub inverted: bool,
-}
-
-/// How an area is told.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "lowercase", tag = "by")]
-pub enum Shape {
-    /// With a brush.
-    Painted {
-        /// One after the other.
-        strokes: Vec<Stroke>,
-    },
-    /// All of it at one line, none of it at another.
-    Gradient {
-        /// Where all of it ends.
-        from: Place,
-        /// Where it has faded out.
-        to: Place,
-    },
-    /// Where it is about as light as at a place.
-    Tone {
-        /// The place.
-        at: Place,
-        /// How much lighter or darker still counts, in L* of 100.
-        reach: f32,
-    },
-    /// Where it has about the colour of a place.
-    Colour {
-        /// The place.
-        at: Place,
-        /// How different a colour still counts, in CIEDE2000.
-        reach: f32,
-    },
-}
-
-/// One stroke of the brush.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Stroke {
-    /// Where the brush went.
-    pub points: Vec<Place>,
-    /// Of the brush, in pixels of the original.
-    pub radius: f32,
-    /// The share of the radius over which the edge fades, 0 to 1.
-    pub feather: f32,
-    /// Whether it takes away what earlier strokes laid down.
-    #[serde(default)]
-    pub erases: bool,
-}
-
-/// Strokes of one area at most, and points of one stroke.
-pub const MOST_STROKES: usize = 400;
-
-/// See [`MOST_STROKES`].
-pub const MOST_POINTS: usize = 4000;
-
-/// Areas of one treatment at most.
-pub const MOST_AREAS: usize = 8;
 
 /// Pixels around a pixel over which tone and colour are averaged, so that noise does not make holes.
 const TONE_REACH: u32 = 3;
@@ -98,98 +19,27 @@ const TONE_REACH: u32 = 3;
 /// The part of a reach over which tone and colour fade out.
 const TONE_FADE: f32 = 0.35;
 
-/// Why a mask cannot be used.
-#[derive(Clone, Copy, Debug, PartialEq, thiserror::Error)]
-pub enum MaskError {
-    /// Not a number.
-    #[error("an area has a place, radius or reach that is not a number")]
-    NotANumber,
-    /// A brush without width.
-    #[error("a brush of {0} px: from 0.5 to 20000 px can be painted with")]
-    Radius(f32),
-    /// Out of range.
-    #[error("a feather of {0}: 0 to 1 can be set")]
-    Feather(f32),
-    /// Out of range.
-    #[error("a reach of {0}: more than 0 and up to 100 can be set")]
-    Reach(f32),
-    /// A gradient that has no direction.
-    #[error("a gradient needs two different ends: draw it longer")]
-    NoLength,
-    /// More than is sensible.
-    #[error("an area of more than {MOST_STROKES} strokes or {MOST_POINTS} points a stroke: divide it into two")]
-    TooMany,
-}
-
-impl Mask {
-    /// Whether all its figures make sense.
-    pub fn check(&self) -> Result<(), MaskError> {
-        let number = |v: f32| if v.is_finite() { Ok(()) } else { Err(MaskError::NotANumber) };
-        let place = |p: &Place| number(p.x).and(number(p.y));
-        match &self.shape {
-            Shape::Painted { strokes } => {
-                if strokes.len() > MOST_STROKES || strokes.iter().any(|s| s.points.len() > MOST_POINTS) {
-                    return Err(MaskError::TooMany);
-                }
-                for stroke in strokes {
-                    stroke.points.iter().try_for_each(place)?;
-                    if !(0.5..=20_000.0).contains(&stroke.radius) {
-                        return Err(MaskError::Radius(stroke.radius));
-                    }
-                    if !(0.0..=1.0).contains(&stroke.feather) {
-                        return Err(MaskError::Feather(stroke.feather));
-                    }
-                }
-                Ok(())
-            }
-            Shape::Gradient { from, to } => {
-                place(from).and(place(to))?;
-                if (from.x - to.x).hypot(from.y - to.y) < 1.0 { Err(MaskError::NoLength) } else { Ok(()) }
-            }
-            Shape::Tone { at, reach } | Shape::Colour { at, reach } => {
-                place(at)?;
-                if *reach > 0.0 && *reach <= 100.0 { Ok(()) } else { Err(MaskError::Reach(*reach)) }
-            }
+/// The weights of a mask in a region of the framed original, 0 to 1, row by row.
+///
+/// The same whatever region is asked for.
+pub fn weights(mask: &Mask, framed: &Framed<'_>, region: Region) -> Vec<f32> {
+    let (original, back) = (framed.original(), framed.map().inverse());
+    let mut weights = match &mask.shape {
+        Shape::Painted { strokes } => painted(strokes, &back, region),
+        Shape::Gradient { from, to } => by_place(&back, region, |x, y| gradient(*from, *to, x, y)),
+        Shape::Tone { at, reach } => {
+            let here = tone_at(original, *at);
+            by_colour(framed, region, |lab| fading((lab[0] - here[0]).abs(), *reach))
         }
-    }
-
-    /// Its weights in a region of the framed original, 0 to 1, row by row.
-    ///
-    /// The same whatever region is asked for.
-    pub fn weights(&self, framed: &Framed<'_>, region: Region) -> Vec<f32> {
-        let (original, back) = (framed.original(), framed.map().inverse());
-        let mut weights = match &self.shape {
-            Shape::Painted { strokes } => painted(strokes, &back, region),
-            Shape::Gradient { from, to } => by_place(&back, region, |x, y| gradient(*from, *to, x, y)),
-            Shape::Tone { at, reach } => {
-                let here = tone_at(original, *at);
-                by_colour(framed, region, |lab| fading((lab[0] - here[0]).abs(), *reach))
-            }
-            Shape::Colour { at, reach } => {
-                let here = tone_at(original, *at);
-                by_colour(framed, region, |lab| fading(ciede2000(lab, here), *reach))
-            }
-        };
-        if self.inverted {
-            weights.par_iter_mut().for_each(|w| *w = 1.0 - *w);
+        Shape::Colour { at, reach } => {
+            let here = tone_at(original, *at);
+            by_colour(framed, region, |lab| fading(ciede2000(lab, here), *reach))
         }
-        weights
+    };
+    if mask.inverted {
+        weights.par_iter_mut().for_each(|w| *w = 1.0 - *w);
     }
-
-    /// The area in square pixels of the original outside of which it weighs nothing; nothing where only pixels could tell.
-    pub fn extent(&self) -> Option<f64> {
-        let Shape::Painted { strokes } = &self.shape else { return None };
-        if self.inverted {
-            return None;
-        }
-        let places = strokes.iter().filter(|s| !s.erases).flat_map(|s| s.points.iter().map(move |p| (p, s.radius)));
-        let spread = |low: fn(&(&Place, f32)) -> f32, high: fn(&(&Place, f32)) -> f32| {
-            let (lowest, highest) = (places.clone().map(|p| low(&p)), places.clone().map(|p| high(&p)));
-            (highest.fold(f32::NEG_INFINITY, f32::max) - lowest.fold(f32::INFINITY, f32::min)).max(0.0)
-        };
-        let (across, down) = (spread(|(p, r)| p.x - r, |(p, r)| p.x + r), spread(|(p, r)| p.y - r, |(p, r)| p.y + r));
-        Some(f64::from(across) * f64::from(down))
-    }
+    weights
 }
 
 /// A weight from each pixel's place on the original.
@@ -253,11 +103,11 @@ fn counting<'a>(strokes: &'a [Stroke], back: &Affine, block: Region) -> Vec<(&'a
     let reach = reach as f32 + 1.0;
     let from_middle = |segment: &(Place, Place)| distance_squared(*segment, middle.0 as f32, middle.1 as f32).sqrt();
     let reaching = strokes.iter().filter_map(|stroke| {
-        let nearest = stroke.segments().map(|segment| from_middle(&segment)).fold(f32::INFINITY, f32::min);
+        let nearest = segments(stroke).map(|segment| from_middle(&segment)).fold(f32::INFINITY, f32::min);
         if nearest - reach > stroke.radius + 0.5 {
             return None;
         }
-        Some((stroke, stroke.segments().filter(|segment| from_middle(segment) <= nearest + 2.0 * reach).collect()))
+        Some((stroke, segments(stroke).filter(|segment| from_middle(segment) <= nearest + 2.0 * reach).collect()))
     });
     reaching.collect()
 }
@@ -273,11 +123,10 @@ fn laid_down(strokes: &[(&Stroke, Vec<(Place, Place)>)], x: f32, y: f32) -> f32 
     })
 }
 
-impl Stroke {
-    fn segments(&self) -> impl Iterator<Item = (Place, Place)> + '_ {
-        let dot = (self.points.len() == 1).then(|| (self.points[0], self.points[0]));
-        dot.into_iter().chain(self.points.windows(2).map(|pair| (pair[0], pair[1])))
-    }
+/// The straight pieces of a stroke; one without length for a dot.
+fn segments(stroke: &Stroke) -> impl Iterator<Item = (Place, Place)> + '_ {
+    let dot = (stroke.points.len() == 1).then(|| (stroke.points[0], stroke.points[0]));
+    dot.into_iter().chain(stroke.points.windows(2).map(|pair| (pair[0], pair[1])))
 }
 
 fn distance_squared((a, b): (Place, Place), x: f32, y: f32) -> f32 {
@@ -328,8 +177,9 @@ fn tone_at(original: &Original, at: Place) -> [f32; 3] {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::frame::Frame;
-    use crate::picture::Size;
+    use dettaglio_domain::frame::Frame;
+    use dettaglio_domain::geometry::Size;
+    use dettaglio_domain::mask::MaskError;
     use proptest::prelude::*;
     use rstest::rstest;
 
@@ -358,7 +208,7 @@ mod tests {
 
     fn weight(shape: Shape, frame: Frame, x: u32, y: u32) -> f32 {
         let (original, mask) = (halves(), Mask { shape, inverted: false });
-        mask.weights(&Framed::new(&original, frame).unwrap(), Region::new(x, y, 1, 1))[0]
+        weights(&mask, &Framed::new(&original, frame).unwrap(), Region::new(x, y, 1, 1))[0]
     }
 
     #[rstest]
@@ -426,7 +276,7 @@ mod tests {
             let points: Vec<Place> = points.into_iter().map(|(x, y)| at(x, y)).collect();
             let strokes = [Stroke { points, radius, feather: 0.5, erases: false }];
             let region = Region::new(10, 20, 100, 70);
-            let all = vec![(&strokes[0], strokes[0].segments().collect::<Vec<_>>())];
+            let all = vec![(&strokes[0], segments(&strokes[0]).collect::<Vec<_>>())];
             let original = halves();
             let back = Framed::new(&original, Frame::default()).unwrap().map().inverse();
             let quick = painted(&strokes, &back, region);
@@ -465,10 +315,10 @@ mod tests {
             let mask = Mask { shape, inverted };
             let framed = Framed::new(&original, frame).unwrap();
             let kept = framed.size();
-            let whole = mask.weights(&framed, kept.whole());
+            let whole = weights(&mask, &framed, kept.whole());
             let (x, y) = ((f64::from(kept.width - 1) * fx) as u32, (f64::from(kept.height - 1) * fy) as u32);
             let region = Region::new(x, y, (kept.width - x).min(9), (kept.height - y).min(7));
-            let part = mask.weights(&framed, region);
+            let part = weights(&mask, &framed, region);
             for (i, value) in part.iter().enumerate() {
                 let (column, row) = (x as usize + i % region.width as usize, y as usize + i / region.width as usize);
                 prop_assert!((value - whole[row * kept.width as usize + column]).abs() < 1e-4);

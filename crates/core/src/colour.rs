@@ -3,11 +3,11 @@
 use std::fmt;
 use std::sync::{Arc, OnceLock};
 
+use dettaglio_domain::file::{Channels, OutputProfile};
+use dettaglio_domain::hash::ContentHash;
 use moxcms::{ColorProfile, DataColorSpace, Layout, ProfileText, TransformOptions};
 
-use crate::codec::OutputProfile;
-use crate::hash::ContentHash;
-use crate::picture::{Channels, Planes};
+use crate::picture::planes::Planes;
 
 /// Encoded value to linear light, sRGB curve (IEC 61966-2-1).
 ///
@@ -176,7 +176,7 @@ impl Conversion {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::picture::Size;
+    use dettaglio_domain::geometry::Size;
 
     #[test]
     fn the_tables_follow_the_formulas() {

@@ -2,11 +2,13 @@
 //!
 //! Both figures are taken on BT.601 luminance and leave out a border, where a resampler has no neighbours.
 
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::kernel::Kernel;
 use rayon::prelude::*;
 
 use crate::colour::linearise_fast;
-use crate::enlarge::{Kernel, area_mean, resample};
-use crate::picture::{Planes, Size};
+use crate::enlarge::{area_mean, resample};
+use crate::picture::Planes;
 
 /// Peak signal-to-noise ratio in dB of luminance in [0, 1]; infinite for equal pictures.
 ///

@@ -7,60 +7,31 @@
 //! Where a picture shrinks, light is averaged: values are made linear first. Where it grows, encoded
 //! values are interpolated: in linear light the overshoot beside a dark edge shows as a bright rim.
 
-use std::fmt;
-
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::kernel::Kernel;
 use rayon::prelude::*;
-use serde::{Deserialize, Serialize};
 
 use crate::colour::{encode_fast, linearise_fast};
-use crate::picture::{Original, Planes, Region, Size};
+use crate::picture::{Original, Planes};
 
-/// A plain way to resample.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "lowercase")]
-pub enum Kernel {
-    /// The nearest pixel's value.
-    Nearest,
-    /// Cubic convolution with a = -0.5 (Keys 1981).
-    Bicubic,
-    /// Windowed sinc with three lobes (Duchon 1979).
-    Lanczos3,
-}
-
-impl Kernel {
-    /// All of them, plainest first.
-    pub const ALL: [Kernel; 3] = [Kernel::Nearest, Kernel::Bicubic, Kernel::Lanczos3];
-
-    /// How far it reaches, in pixels of the coarser grid.
-    fn reach(self) -> f64 {
-        match self {
-            Kernel::Nearest => 0.5,
-            Kernel::Bicubic => 2.0,
-            Kernel::Lanczos3 => 3.0,
-        }
-    }
-
-    /// The weight of a pixel that lies `x` pixels of the coarser grid away.
-    pub(crate) fn weight(self, x: f64) -> f64 {
-        let x = x.abs();
-        match self {
-            Kernel::Nearest => f64::from(x <= 0.5),
-            Kernel::Bicubic if x < 1.0 => (1.5 * x - 2.5) * x * x + 1.0,
-            Kernel::Bicubic if x < 2.0 => ((-0.5 * x + 2.5) * x - 4.0) * x + 2.0,
-            Kernel::Lanczos3 if x < 3.0 => sinc(x) * sinc(x / 3.0),
-            _ => 0.0,
-        }
+/// How far it reaches, in pixels of the coarser grid.
+fn reach(kernel: Kernel) -> f64 {
+    match kernel {
+        Kernel::Nearest => 0.5,
+        Kernel::Bicubic => 2.0,
+        Kernel::Lanczos3 => 3.0,
     }
 }
 
-impl fmt::Display for Kernel {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        f.write_str(match self {
-            Kernel::Nearest => "nearest",
-            Kernel::Bicubic => "bicubic",
-            Kernel::Lanczos3 => "Lanczos 3",
-        })
+/// The weight of a pixel that lies `x` pixels of the coarser grid away.
+pub(crate) fn weight(kernel: Kernel, x: f64) -> f64 {
+    let x = x.abs();
+    match kernel {
+        Kernel::Nearest => f64::from(x <= 0.5),
+        Kernel::Bicubic if x < 1.0 => (1.5 * x - 2.5) * x * x + 1.0,
+        Kernel::Bicubic if x < 2.0 => ((-0.5 * x + 2.5) * x - 4.0) * x + 2.0,
+        Kernel::Lanczos3 if x < 3.0 => sinc(x) * sinc(x / 3.0),
+        _ => 0.0,
     }
 }
 
@@ -115,7 +86,7 @@ impl Axis {
         let step = f64::from(source) / f64::from(target);
         // When shrinking, the kernel is widened to cover all that falls together; nearest never is.
         let widening = if kernel == Kernel::Nearest { 1.0 } else { step.max(1.0) };
-        let reach = kernel.reach() * widening;
+        let reach = reach(kernel) * widening;
         let spans = (start..start + length)
             .map(|i| {
                 let centre = (f64::from(i) + 0.5) * step;
@@ -126,7 +97,7 @@ impl Axis {
                 let high = ((centre + reach).round() as u32).clamp(low + 1, source);
                 let low = low.min(high - 1);
                 let raw: Vec<f64> =
-                    (low..high).map(|j| kernel.weight((f64::from(j) + 0.5 - centre) / widening)).collect();
+                    (low..high).map(|j| weight(kernel, (f64::from(j) + 0.5 - centre) / widening)).collect();
                 let sum: f64 = raw.iter().sum();
                 (low, raw.into_iter().map(|w| (w / sum) as f32).collect())
             })

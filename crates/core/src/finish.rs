@@ -1,58 +1,14 @@
 //! The Finish step, at the print's own scale: edges, and a trace of grain.
 //!
 //! Everything works on luminance and is added to all three channels, so that no colour shifts. Values depend only
-//! on the pixels within [`Finish::halo`] and on the absolute place, so a region is that part of the whole.
+//! on the pixels within [`halo`] and on the absolute place, so a region is that part of the whole.
 
+use dettaglio_domain::finish::{Edges, Finish, PrintGrain};
+use dettaglio_domain::geometry::Region;
 use rayon::prelude::*;
-use serde::{Deserialize, Serialize};
 
-use crate::clean::NoiseCurve;
-use crate::picture::{Planes, Region};
+use crate::picture::Planes;
 use crate::plane::{box_mean, gaussian, gaussian_kernel, highest, lowest, slope_energy, smoothstep};
-
-/// The settings of the Finish step; each part can be off.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(default)]
-pub struct Finish {
-    /// Sharper edges.
-    pub edges: Option<Edges>,
-    /// Grain.
-    pub grain: Option<PrintGrain>,
-}
-
-/// Unsharp masking of luminance, with a guard against haloes and a mask for flat tone.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Edges {
-    /// How much of the difference from the blurred picture is added, 0 to 3.
-    pub strength: f32,
-    /// Radius of the blur in pixels of the result, 0.3 to 12.
-    pub width: f32,
-    /// 1 keeps every pixel between the darkest and the lightest of its neighbours, 0 lets it overshoot.
-    pub halo_guard: f32,
-    /// How far flat tone is left alone, 0 to 1.
-    pub leave_flat: f32,
-    /// How far the skin of known faces is left alone, 0 to 1; eyes, brows, lashes, mouth and hair are not skin.
-    #[serde(default, skip_serializing_if = "is_zero")]
-    pub leave_skin: f32,
-}
-
-pub(crate) fn is_zero(value: &f32) -> bool {
-    *value == 0.0
-}
-
-/// Grain that is added to the result.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct PrintGrain {
-    /// Its strength as a share of `level`, 0 to 2.
-    pub amount: f32,
-    /// Standard deviation at each brightness, in 8-bit levels: usually the original's own, measured.
-    pub level: NoiseCurve,
-    /// The width of a grain in pixels of the result, 1 to 12.
-    pub size: f32,
-}
 
 /// An overshoot that an unguarded edge may have, as a share of full scale.
 const WIDEST_OVERSHOOT: f32 = 0.25;
@@ -60,108 +16,92 @@ const WIDEST_OVERSHOOT: f32 = 0.25;
 /// Slopes, in luminance over the edge width, below and above which tone counts as flat and as an edge.
 const FLAT_SLOPE: (f32, f32) = (0.012, 0.05);
 
-impl Finish {
-    /// Whether it does nothing.
-    pub fn is_off(&self) -> bool {
-        self.edges.is_none() && self.grain.is_none()
-    }
-
-    /// Pixels of the result around a pixel that its value depends on.
-    pub fn halo(&self) -> u32 {
-        self.edges.map_or(0, |edges| edges.halo())
-    }
-
-    /// Finishes planes that are the part `place` of the result.
-    ///
-    /// The outer [`halo`](Self::halo) pixels come out right only where they are the picture's own edge.
-    pub fn apply(&self, planes: &mut Planes, place: Region) {
-        self.apply_sparing(planes, place, None);
-    }
-
-    /// As [`apply`](Self::apply), where `skin` says how far each pixel of the planes is skin, 0 to 1.
-    pub fn apply_sparing(&self, planes: &mut Planes, place: Region, skin: Option<&[f32]>) {
-        let luminance = planes.luminance();
-        let width = planes.size().width as usize;
-        let mut change = vec![0.0_f32; luminance.len()];
-        if let Some(edges) = &self.edges {
-            edges.change(&luminance, width, skin, &mut change);
-        }
-        if let Some(grain) = &self.grain {
-            grain.change(&luminance, place, &mut change);
-        }
-        let area = luminance.len();
-        planes.values_mut().par_chunks_mut(area).for_each(|plane| {
-            plane.iter_mut().zip(&change).for_each(|(value, change)| *value = (*value + change).clamp(0.0, 1.0));
-        });
-    }
+/// Pixels of the result around a pixel that its value depends on.
+pub fn halo(finish: &Finish) -> u32 {
+    finish.edges.map_or(0, |edges| edges_halo(&edges))
 }
 
-impl Edges {
-    /// Of this strength and width, otherwise as is usual.
-    pub fn usual(strength: f32, width: f32) -> Self {
-        Self { strength, width, halo_guard: 0.8, leave_flat: 0.8, leave_skin: 0.0 }
-    }
-
-    fn halo(&self) -> u32 {
-        let width = self.width.clamp(0.3, 12.0);
-        ((3.0 * width).ceil() as u32).max(self.mask_reach() as u32 + 1).max(self.guard_reach() as u32)
-    }
-
-    fn guard_reach(&self) -> usize {
-        self.width.clamp(1.0, 12.0).ceil() as usize
-    }
-
-    fn mask_reach(&self) -> usize {
-        (2.0 * self.width).clamp(2.0, 24.0).round() as usize
-    }
-
-    /// Where edges are, 0 (flat) to 1, shape (height, width): what Leave flat tone works by.
-    pub fn mask(&self, luminance: &[f32], width: usize) -> Vec<f32> {
-        let scale = self.width.max(1.0);
-        let mut mask = box_mean(&slope_energy(luminance, width), width, self.mask_reach());
-        mask.par_iter_mut().for_each(|v| *v = smoothstep(v.max(0.0).sqrt() * scale, FLAT_SLOPE.0, FLAT_SLOPE.1));
-        mask
-    }
-
-    fn change(&self, luminance: &[f32], width: usize, skin: Option<&[f32]>, change: &mut [f32]) {
-        let blurred = gaussian(luminance, width, self.width.clamp(0.3, 12.0));
-        let mask = (self.leave_flat > 0.0).then(|| self.mask(luminance, width));
-        let reach = self.guard_reach();
-        let (low, high) = (lowest(luminance, width, reach), highest(luminance, width, reach));
-        let margin = (1.0 - self.halo_guard.clamp(0.0, 1.0)) * WIDEST_OVERSHOOT;
-        change.par_iter_mut().enumerate().for_each(|(i, out)| {
-            let open = mask.as_ref().map_or(1.0, |m| 1.0 - self.leave_flat * (1.0 - m[i]));
-            let open = open * skin.map_or(1.0, |skin| 1.0 - self.leave_skin * skin[i]);
-            let sharp = luminance[i] + self.strength * open * (luminance[i] - blurred[i]);
-            *out += sharp.clamp(low[i] - margin, high[i] + margin) - luminance[i];
-        });
-    }
+/// Finishes planes that are the part `place` of the result.
+///
+/// The outer [`halo`] pixels come out right only where they are the picture's own edge.
+pub fn apply(finish: &Finish, planes: &mut Planes, place: Region) {
+    apply_sparing(finish, planes, place, None);
 }
 
-impl PrintGrain {
-    fn change(&self, luminance: &[f32], place: Region, change: &mut [f32]) {
-        let width = place.width as usize;
-        let sigma = (self.size / 2.0 - 0.4).max(0.0);
-        let reach = if sigma > 0.0 { (3.0 * sigma).ceil() as i64 } else { 0 };
-        let kernel = gaussian_kernel(sigma);
-        // Smoothing lowers the variance by the sum of squared weights, in both directions.
-        let gain = 1.0 / kernel.iter().map(|k| k * k).sum::<f32>();
-        let rows: Vec<Vec<f32>> = (-reach..i64::from(place.height) + reach)
-            .into_par_iter()
-            .map(|y| {
-                let y = i64::from(place.y) + y;
-                let raw: Vec<f32> =
-                    (-reach..i64::from(place.width) + reach).map(|x| white_noise(i64::from(place.x) + x, y)).collect();
-                raw.windows(kernel.len()).map(|w| w.iter().zip(&kernel).map(|(v, k)| v * k).sum()).collect()
-            })
-            .collect();
-        change.par_chunks_mut(width).enumerate().for_each(|(y, out)| {
-            for (x, value) in out.iter_mut().enumerate() {
-                let noise: f32 = kernel.iter().enumerate().map(|(j, k)| rows[y + j][x] * k).sum();
-                *value += noise * gain * self.amount * self.level.at(luminance[y * width + x]) / 255.0;
-            }
-        });
+/// As [`apply`], where `skin` says how far each pixel of the planes is skin, 0 to 1.
+pub fn apply_sparing(finish: &Finish, planes: &mut Planes, place: Region, skin: Option<&[f32]>) {
+    let luminance = planes.luminance();
+    let width = planes.size().width as usize;
+    let mut change = vec![0.0_f32; luminance.len()];
+    if let Some(edges) = &finish.edges {
+        sharpen(edges, &luminance, width, skin, &mut change);
     }
+    if let Some(grain) = &finish.grain {
+        lay_grain(grain, &luminance, place, &mut change);
+    }
+    let area = luminance.len();
+    planes.values_mut().par_chunks_mut(area).for_each(|plane| {
+        plane.iter_mut().zip(&change).for_each(|(value, change)| *value = (*value + change).clamp(0.0, 1.0));
+    });
+}
+
+fn edges_halo(edges: &Edges) -> u32 {
+    let width = edges.width.clamp(0.3, 12.0);
+    ((3.0 * width).ceil() as u32).max(mask_reach(edges) as u32 + 1).max(guard_reach(edges) as u32)
+}
+
+fn guard_reach(edges: &Edges) -> usize {
+    edges.width.clamp(1.0, 12.0).ceil() as usize
+}
+
+fn mask_reach(edges: &Edges) -> usize {
+    (2.0 * edges.width).clamp(2.0, 24.0).round() as usize
+}
+
+/// Where edges are, 0 (flat) to 1, shape (height, width): what Leave flat tone works by.
+pub fn mask(edges: &Edges, luminance: &[f32], width: usize) -> Vec<f32> {
+    let scale = edges.width.max(1.0);
+    let mut mask = box_mean(&slope_energy(luminance, width), width, mask_reach(edges));
+    mask.par_iter_mut().for_each(|v| *v = smoothstep(v.max(0.0).sqrt() * scale, FLAT_SLOPE.0, FLAT_SLOPE.1));
+    mask
+}
+
+fn sharpen(edges: &Edges, luminance: &[f32], width: usize, skin: Option<&[f32]>, change: &mut [f32]) {
+    let blurred = gaussian(luminance, width, edges.width.clamp(0.3, 12.0));
+    let mask = (edges.leave_flat > 0.0).then(|| mask(edges, luminance, width));
+    let reach = guard_reach(edges);
+    let (low, high) = (lowest(luminance, width, reach), highest(luminance, width, reach));
+    let margin = (1.0 - edges.halo_guard.clamp(0.0, 1.0)) * WIDEST_OVERSHOOT;
+    change.par_iter_mut().enumerate().for_each(|(i, out)| {
+        let open = mask.as_ref().map_or(1.0, |m| 1.0 - edges.leave_flat * (1.0 - m[i]));
+        let open = open * skin.map_or(1.0, |skin| 1.0 - edges.leave_skin * skin[i]);
+        let sharp = luminance[i] + edges.strength * open * (luminance[i] - blurred[i]);
+        *out += sharp.clamp(low[i] - margin, high[i] + margin) - luminance[i];
+    });
+}
+
+fn lay_grain(grain: &PrintGrain, luminance: &[f32], place: Region, change: &mut [f32]) {
+    let width = place.width as usize;
+    let sigma = (grain.size / 2.0 - 0.4).max(0.0);
+    let reach = if sigma > 0.0 { (3.0 * sigma).ceil() as i64 } else { 0 };
+    let kernel = gaussian_kernel(sigma);
+    // Smoothing lowers the variance by the sum of squared weights, in both directions.
+    let gain = 1.0 / kernel.iter().map(|k| k * k).sum::<f32>();
+    let rows: Vec<Vec<f32>> = (-reach..i64::from(place.height) + reach)
+        .into_par_iter()
+        .map(|y| {
+            let y = i64::from(place.y) + y;
+            let raw: Vec<f32> =
+                (-reach..i64::from(place.width) + reach).map(|x| white_noise(i64::from(place.x) + x, y)).collect();
+            raw.windows(kernel.len()).map(|w| w.iter().zip(&kernel).map(|(v, k)| v * k).sum()).collect()
+        })
+        .collect();
+    change.par_chunks_mut(width).enumerate().for_each(|(y, out)| {
+        for (x, value) in out.iter_mut().enumerate() {
+            let noise: f32 = kernel.iter().enumerate().map(|(j, k)| rows[y + j][x] * k).sum();
+            *value += noise * gain * grain.amount * grain.level.at(luminance[y * width + x]) / 255.0;
+        }
+    });
 }
 
 /// A normally distributed number for each place, mean 0 and variance 1, always the same.
@@ -179,7 +119,8 @@ fn white_noise(x: i64, y: i64) -> f32 {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::picture::Size;
+    use dettaglio_domain::clean::NoiseCurve;
+    use dettaglio_domain::geometry::Size;
     use rstest::rstest;
 
     const EDGES: Edges = Edges { strength: 1.5, width: 1.2, halo_guard: 0.5, leave_flat: 0.8, leave_skin: 0.0 };
@@ -196,7 +137,7 @@ mod tests {
 
     fn finished(finish: Finish, planes: &Planes) -> Planes {
         let mut out = planes.clone();
-        finish.apply(&mut out, planes.size().whole());
+        apply(&finish, &mut out, planes.size().whole());
         out
     }
 
@@ -244,10 +185,10 @@ mod tests {
         let finish = Finish { edges: Some(EDGES), grain };
         let whole = finished(finish, &before);
         let inner = Region::new(30, 20, 25, 9);
-        let halo = finish.halo();
+        let halo = halo(&finish);
         let padded = Region::new(30 - halo, 20 - halo, 25 + 2 * halo, 9 + 2 * halo);
         let mut part = before.cut(padded);
-        finish.apply(&mut part, padded);
+        apply(&finish, &mut part, padded);
         assert!(part.cut(Region::new(halo, halo, 25, 9)) == whole.cut(inner));
     }
 }

@@ -1,119 +1,63 @@
-//! How long a run will take and how large its file will be, from what was measured here.
+//! What a forecast rests on: the speed of models on this machine, and the size of a result's file from samples of it.
 
-use std::collections::HashMap;
 use std::time::Instant;
 
-use serde::{Deserialize, Serialize};
+use dettaglio_domain::face::CANVAS;
+use dettaglio_domain::file::OutputSettings;
+use dettaglio_domain::forecast::Rates;
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::model::Kind;
+use dettaglio_domain::treatment::Treatment;
 
-use crate::codec::{OutputSettings, encoded_len};
-use crate::face::canvas::CANVAS;
-use crate::model::{Kind, ModelError, Network, Shelf};
-use crate::picture::{Original, Planes, Region, Size};
-use crate::render::{Pace, RenderError, Renderer};
-use crate::treatment::Treatment;
+use crate::codec::encoded_len;
+use crate::model::{Model, ModelError, Shelf};
+use crate::picture::{Original, Planes};
+use crate::render::{Pace, RenderError, Renderer, Unhurried};
 
-/// Pixels a second at which a result is resampled and encoded, until a run has measured it.
-const WRITING_RATE: f64 = 15e6;
-
-/// Pixels a second of the Finish step's edges and grain, as measured once (docs/speed.md).
-const EDGES_RATE: f64 = 10e6;
-
-/// See [`EDGES_RATE`].
-const GRAIN_RATE: f64 = 40e6;
+/// Runs of a network that are timed.
+const RUNS: u32 = 3;
 
 /// What a model is timed on.
 const BLOCK: Size = Size::new(512, 256);
 
-/// What this machine does in a second, per model.
-#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
-pub struct Rates {
-    /// Input pixels a second, by model id.
-    pub models: HashMap<String, f64>,
-    /// Result pixels a second of resampling and encoding.
-    pub writing: Option<f64>,
-    /// How many whole runs have corrected them.
-    #[serde(default)]
-    pub runs: u32,
-}
-
-/// How far a run's own time corrects the rates once others have.
-const LEARNING: f64 = 0.3;
-
-impl Rates {
-    /// Times every offered model of the shelf that is not known yet on a small block: about a second each.
-    ///
-    /// Answers what went wrong with those that could not be timed.
-    pub fn measure(&mut self, shelf: &Shelf) -> Vec<ModelError> {
-        let mut troubles = Vec::new();
-        for model in shelf.offered() {
-            let id = &model.card().id;
-            if self.models.contains_key(id) {
-                continue;
-            }
-            let block = if model.card().kind == Kind::Face { CANVAS } else { BLOCK };
-            match model.network().and_then(|network| measure(&*network, block)) {
-                Ok(rate) => self.models.extend([(id.clone(), rate)]),
-                Err(error) => troubles.push(error),
-            }
-        }
-        troubles
-    }
-
-    /// Seconds for the whole result; nothing when a model's rate was never measured.
-    ///
-    /// `kept` is what the treatment's frame keeps of the original.
-    pub fn seconds(&self, kept: Size, treatment: &Treatment) -> Option<f64> {
-        let inputs = treatment.model_inputs(kept);
-        let learned: Option<f64> =
-            inputs.iter().map(|(model, pixels)| Some(*pixels as f64 / self.models.get(*model)?)).sum();
-        let pixels = treatment.sheet().area() as f64;
-        let edges = treatment.finish.edges.map_or(0.0, |_| pixels / EDGES_RATE);
-        let grain = treatment.finish.grain.map_or(0.0, |_| pixels / GRAIN_RATE);
-        Some(learned? + edges + grain + pixels / self.writing.unwrap_or(WRITING_RATE))
-    }
-
-    /// Corrects the rates that a whole run used by the `seconds` that it took: the first run wholly, later ones by a part.
-    ///
-    /// A short test on a quiet machine does not know what memory, disk and the steps between the models cost.
-    pub fn learn(&mut self, kept: Size, treatment: &Treatment, seconds: f64) {
-        let Some(forecast) = self.seconds(kept, treatment).filter(|f| *f > 0.0 && seconds > 0.0) else { return };
-        let weight = if self.runs == 0 { 1.0 } else { LEARNING };
-        let slower = (seconds / forecast).clamp(0.1, 10.0).powf(weight);
-        for (model, _) in treatment.model_inputs(kept) {
-            if let Some(rate) = self.models.get_mut(model) {
-                *rate /= slower;
-            }
-        }
-        self.writing = Some(self.writing.unwrap_or(WRITING_RATE) / slower);
-        self.runs += 1;
-    }
-}
-
-/// Seconds until several workers have done what they have in hand and what waits, each taking the next when it is free.
+/// Times every offered model of the shelf that is not known yet on a small block: about a second each.
 ///
-/// `running` and `waiting` are seconds, `waiting` in the order of its turn.
-pub fn together(running: &[f64], waiting: &[f64], workers: usize) -> f64 {
-    let mut free: Vec<f64> = running.to_vec();
-    free.resize(running.len().max(workers).max(1), 0.0);
-    for seconds in waiting {
-        let first = free.iter_mut().min_by(|a, b| a.total_cmp(b)).expect("at least one");
-        *first += seconds;
+/// Answers what went wrong with those that could not be timed.
+pub fn measure(rates: &mut Rates, shelf: &Shelf) -> Vec<ModelError> {
+    let mut troubles = Vec::new();
+    for model in shelf.offered() {
+        if rates.models.contains_key(&model.card().id) {
+            continue;
+        }
+        match rate_of(model, &Unhurried) {
+            Ok(rate) => rates.models.extend(rate.map(|rate| (model.card().id.clone(), rate))),
+            Err(error) => troubles.push(error),
+        }
     }
-    free.into_iter().fold(0.0, f64::max)
+    troubles
 }
 
-/// Input pixels a second of a network: the best of a few runs, so that a busy moment does not count.
-fn measure(network: &dyn Network, block: Size) -> Result<f64, ModelError> {
+/// Input pixels a second of a model: the best of a few runs, so that a busy moment does not count.
+///
+/// `pace` is asked before each run of its network; nothing when it gives the measurement up.
+pub fn rate_of(model: &Model, pace: &dyn Pace) -> Result<Option<f64>, ModelError> {
+    let block = if model.card().kind == Kind::Face { CANVAS } else { BLOCK };
+    let network = model.network()?;
     let input = Planes::from_values(block, (0..3 * block.area()).map(|i| (i % 251) as f32 / 251.0).collect());
     let level = network.level().map(|_| vec![0.05; block.area() as usize]);
-    network.run(&input, level.as_deref())?;
     let mut best = f64::INFINITY;
-    for _ in 0..3 {
+    // The first run sets up what the others find ready.
+    for run in 0..=RUNS {
+        if !pace.before_block() {
+            return Ok(None);
+        }
         let began = Instant::now();
         network.run(&input, level.as_deref())?;
-        best = best.min(began.elapsed().as_secs_f64());
+        if run > 0 {
+            best = best.min(began.elapsed().as_secs_f64());
+        }
     }
-    Ok(block.area() as f64 / best)
+    Ok(Some(block.area() as f64 / best))
 }
 
 /// Bytes of the result's file, from patches of the result itself encoded with the same settings.
@@ -151,9 +95,11 @@ pub fn bytes(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::enlarge::Kernel;
+    use crate::model::Model;
     use crate::model::stand_in::{self, Repeat};
-    use crate::model::{Grade, Model};
+    use dettaglio_domain::forecast::together;
+    use dettaglio_domain::kernel::Kernel;
+    use dettaglio_domain::model::Grade;
     use std::sync::Arc;
 
     #[test]

@@ -4,34 +4,28 @@
 //!
 //! | module | what lives there |
 //! |---|---|
-//! | [`picture`] | pixels: sizes, regions, planes of floating-point RGB, the decoded original |
+//! | [`picture`] | pixels: planes of floating-point RGB, the decoded original |
 //! | [`codec`] | files in (JPEG, PNG, TIFF, WebP, camera raw) and out (JPEG, PNG, TIFF, WebP), row band by row band |
+//! | [`metadata`] | what a file carries besides its pixels: EXIF, XMP, IPTC |
 //! | [`colour`] | transfer curve and profiles |
-//! | [`reading`] | what is measured on an original, and what it comes to in words |
-//! | [`size`] | from "60 x 40 cm at 240 ppi" to pixels, and what such a print is worth |
-//! | [`limits`] | what is refused, before any work is done |
-//! | [`model`] | the shelf of learned networks, their cards, and the runtime that computes them |
+//! | [`reading`] | what is measured on an original |
+//! | [`model`] | the shelf of learned networks, and the runtime that computes them |
 //! | [`frame`] | turning, straightening, cropping |
-//! | [`affine`] | where a place of the original lies on its sheet |
-//! | [`clean`] | compression marks, noise, softness: what goes before enlarging |
-//! | [`enlarge`] | plain resampling kernels, and the chain of passes that reaches a factor |
+//! | [`clean`] | what a cleaner is told about each pixel |
+//! | [`enlarge`] | plain resampling |
 //! | [`finish`] | edges and grain at the print's scale |
 //! | [`face`] | faces: finding them, and the canvas on which they are restored |
-//! | [`area`] | parts of the picture that carry their own settings |
-//! | [`treatment`] | the ordered, saved settings for one picture |
+//! | [`area`] | how much each pixel belongs to a masked part |
 //! | [`rehearsal`] | a picture shrunk, enlarged again by every candidate, and compared with itself |
-//! | [`suggest`] | the treatment that a reading and a print suggest, with reasons |
-//! | [`recipe`] | what a person chooses, before it is worked out for a picture and a size |
+//! | [`trial`] | a short rehearsal that decides what is suggested |
 //! | [`render`] | `render(original, treatment, region)`: the one definition of a result |
-//! | [`spots`] | places at which candidates are compared |
-//! | [`compare`] | PSNR, SSIM and other figures between two pictures |
-//! | [`preflight`] | what is to be said of a run before it is started |
-//! | [`forecast`] | how long and how large it will be |
-//! | [`naming`] | what a result's file is called |
+//! | [`spots`] | places that a picture suggests for comparing candidates |
+//! | [`compare`], [`screen`] | PSNR, SSIM, regular patterns and other figures of pictures |
+//! | [`forecast`] | the speed of models, and the size of a result's file |
 //!
+//! What is decided without pixels (sizes, treatments, models' cards, suggestions) stands in `dettaglio-domain`.
 //! Data flows one way: `codec -> picture -> render (enlarge, model) -> codec`.
 
-pub mod affine;
 mod apart;
 pub mod area;
 pub mod clean;
@@ -43,22 +37,16 @@ pub mod face;
 pub mod finish;
 pub mod forecast;
 pub mod frame;
-pub mod hash;
-pub mod limits;
+pub mod metadata;
 pub mod model;
-pub mod naming;
 pub mod picture;
 mod plane;
-pub mod preflight;
 pub mod reading;
-pub mod recipe;
 pub mod rehearsal;
 pub mod render;
 pub mod screen;
-pub mod size;
 pub mod spots;
-pub mod suggest;
-pub mod treatment;
+pub mod trial;
 
 pub use apart::Held;
 

@@ -104,7 +104,7 @@ fn mean_power(picture: &Planes, border: u32) -> Option<Vec<f64>> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::picture::Size;
+    use dettaglio_domain::geometry::Size;
     use rstest::rstest;
 
     /// Noise without a pattern, and so many levels of something that depends on the pixel's place.

@@ -1,27 +1,13 @@
 //! Spots: the places of a picture at which candidates are compared, and which a picture suggests by itself.
 
+use dettaglio_domain::face::Face;
+use dettaglio_domain::geometry::Region;
+use dettaglio_domain::spot::Spot;
 use rayon::prelude::*;
-use serde::{Deserialize, Serialize};
 
-use crate::face::Face;
-use crate::picture::{Original, Region};
+use crate::picture::Original;
 use crate::plane::{box_mean, gaussian, slope_energy};
 use crate::reading::is_lettering;
-
-/// A place to check, in pixels of the original.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Spot {
-    /// What the person calls it.
-    pub name: String,
-    /// Across, from the left edge.
-    pub x: f32,
-    /// Down, from the top.
-    pub y: f32,
-}
-
-/// Spots that a picture can have: number keys jump to them.
-pub const MOST_SPOTS: usize = 8;
 
 /// Side of the windows that are compared, in pixels of the original.
 const WINDOW: u32 = 64;
@@ -126,7 +112,8 @@ fn look(original: &Original, window: Region) -> Found {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::picture::{Planes, Size};
+    use crate::picture::Planes;
+    use dettaglio_domain::geometry::Size;
 
     /// Middle grey with a hard edge on the left, a checkered patch in the middle and a dark patch on the right.
     fn picture() -> Original {
@@ -168,7 +155,7 @@ mod tests {
 
     #[test]
     fn eyes_come_first() {
-        let at = |x, y| crate::area::Place { x, y };
+        let at = |x, y| dettaglio_domain::geometry::Place { x, y };
         let face = Face::of_eyes(at(300.0, 150.0), at(340.0, 150.0));
         let beside = Face::of_eyes(at(700.0, 150.0), at(740.0, 150.0));
         let spots = suggest(&picture(), &[face, beside]);

@@ -26,8 +26,9 @@ fn no_http_sql_interface_or_async_below_the_core() {
     let resolve = metadata.resolve.as_ref().expect("a resolved graph");
     let names: HashMap<&PackageId, &str> = metadata.packages.iter().map(|p| (&p.id, p.name.as_str())).collect();
     let root = metadata.packages.iter().find(|p| p.name.as_str() == "dettaglio-core").expect("the core");
-    // `schema` describes types for the server's API documents and is off by default.
-    assert!(root.features.get("default").is_none_or(|list| !list.iter().any(|f| f == "schema")));
+    // `schema` describes the domain's types for the server's API documents and is off by default.
+    let domain = metadata.packages.iter().find(|p| p.name.as_str() == "dettaglio-domain").expect("the domain");
+    assert!(domain.features.get("default").is_none_or(|list| !list.iter().any(|f| f == "schema")));
 
     let mut reached = HashSet::new();
     let mut waiting = vec![&root.id];
@@ -38,7 +39,7 @@ fn no_http_sql_interface_or_async_below_the_core() {
         let node = resolve.nodes.iter().find(|n| n.id == *id).expect("a node for each package");
         for dependency in &node.deps {
             let at_run_time = dependency.dep_kinds.iter().any(|kind| kind.kind == DependencyKind::Normal);
-            let only_for_schema = *id == root.id && names[&dependency.pkg] == "utoipa";
+            let only_for_schema = *id == domain.id && names[&dependency.pkg] == "utoipa";
             if at_run_time && !only_for_schema {
                 waiting.push(&dependency.pkg);
             }

@@ -2,19 +2,20 @@
 
 use std::path::{Path, PathBuf};
 
-use dettaglio_core::area::Place;
 use dettaglio_core::codec;
-use dettaglio_core::enlarge::Source;
-use dettaglio_core::enlarge::{Kernel, resample};
-use dettaglio_core::face::canvas::CANVAS;
-use dettaglio_core::face::{Face, Finder};
-use dettaglio_core::frame::{Frame, Framed};
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::limits::Limits;
+use dettaglio_core::enlarge::{Source, resample};
+use dettaglio_core::face::Finder;
+use dettaglio_core::frame::Framed;
 use dettaglio_core::model::Shelf;
-use dettaglio_core::picture::{Original, Planes, Size};
+use dettaglio_core::picture::{Original, Planes};
 use dettaglio_core::render::{Renderer, Unhurried};
-use dettaglio_core::treatment::{Restore, TreatedFace, Treatment};
+use dettaglio_domain::face::{CANVAS, Face};
+use dettaglio_domain::frame::Frame;
+use dettaglio_domain::geometry::{Place, Size};
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::limits::Limits;
+use dettaglio_domain::treatment::{Restore, TreatedFace, Treatment};
 use rstest::{fixture, rstest};
 
 fn project(path: &str) -> PathBuf {
@@ -178,8 +179,8 @@ fn a_soft_face_changes_and_does_not_lose() {
     let picture = Original::from_planes(&resample(&truth, small, small.whole(), Kernel::Bicubic));
     let place = |p: Place| Place { x: p.x * scale, y: p.y * scale };
     let due = Face { left_eye: place(face.left_eye), right_eye: place(face.right_eye), mouth: place(face.mouth) };
-    let plain = Treatment::learned(&shelf, "everyday", dettaglio_core::model::Grade::Draft, small, truth.size());
-    let restore = Restore { model: dettaglio_core::model::ModelRef::of(model), strength: 1.0 };
+    let plain = Treatment::learned(&shelf, "everyday", dettaglio_domain::model::Grade::Draft, small, truth.size());
+    let restore = Restore { model: dettaglio_domain::model::ModelRef::of(model), strength: 1.0 };
     let with = Treatment { faces: vec![TreatedFace { face: due, restore: Some(restore) }], ..plain.clone() };
     let renderer = Renderer::new(shelf.clone(), 64 << 20);
     let on_canvas = |treatment: &Treatment| {
@@ -193,7 +194,7 @@ fn a_soft_face_changes_and_does_not_lose() {
         (0, 0),
         CANVAS.whole(),
     );
-    let eyes = dettaglio_core::picture::Region::new(56, 108, 144, 40);
+    let eyes = dettaglio_domain::geometry::Region::new(56, 108, 144, 40);
     let psnr = |planes: Planes| dettaglio_core::compare::psnr(&planes.cut(eyes), &due.cut(eyes), 0);
     let (plain, restored) = (on_canvas(&plain), on_canvas(&with));
     assert!(plain != restored);

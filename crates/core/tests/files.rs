@@ -5,13 +5,14 @@ use std::io::Cursor;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use dettaglio_core::codec::{
-    Carried, Chroma, CodecError, Compression, Decoded, Format, OutputProfile, OutputSettings, PictureWriter, read,
-};
+use dettaglio_core::codec::{Carried, CodecError, Decoded, PictureWriter, read};
 use dettaglio_core::colour::ColourProfile;
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::limits::Limits;
-use dettaglio_core::picture::{Channels, Depth, Planes, Size};
+use dettaglio_core::picture::Planes;
+use dettaglio_core::reading;
+use dettaglio_domain::file::{Channels, Chroma, Compression, Depth, Format, OutputProfile, OutputSettings};
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::limits::Limits;
 use image::{DynamicImage, ImageEncoder as _, ImageFormat, RgbImage, RgbaImage};
 use rstest::rstest;
 
@@ -46,7 +47,7 @@ fn write(folder: &Path, settings: OutputSettings, channels: Channels, profile: O
     let carried = Carried { profile, ..Carried::default() };
     let mut writer = PictureWriter::create(&path, planes.size(), channels, settings, carried).expect("a writer");
     for (y, rows) in [(0, 7), (7, 130), (137, 64)] {
-        writer.write(&planes.cut(dettaglio_core::picture::Region::new(0, y, 150, rows))).expect("rows");
+        writer.write(&planes.cut(dettaglio_domain::geometry::Region::new(0, y, 150, rows))).expect("rows");
     }
     assert!(!path.exists(), "nothing to be seen before it is whole");
     writer.finish().expect("a file");
@@ -410,13 +411,13 @@ fn a_small_tiff_may_say_much_about_itself(#[case] length: usize, #[case] kept: b
 #[test]
 fn a_packet_too_long_for_a_jpeg_gives_way_to_the_treatment_alone() {
     use dettaglio_core::codec::History;
-    use dettaglio_core::enlarge::Kernel;
-    use dettaglio_core::reading::Reading;
-    use dettaglio_core::treatment::Treatment;
+    use dettaglio_domain::kernel::Kernel;
+
+    use dettaglio_domain::treatment::Treatment;
     let length = |json: serde_json::Result<String>| json.unwrap().len();
     let padded = |spaces: usize| format!("<x:xmpmeta xmlns:x='adobe:ns:meta/'>{}</x:xmpmeta>", " ".repeat(spaces));
     let Decoded { original, facts } = opened(&tiff_with_packet(padded(10).as_bytes())).unwrap();
-    let reading = Reading::of(&original, &facts);
+    let reading = reading::measure(&original, &facts);
     let treatment = Treatment::plain(Kernel::Bicubic, original.size());
     let room = length(serde_json::to_string(&treatment)) + 500 + length(serde_json::to_string(&reading)) / 2;
     let original = opened(&tiff_with_packet(padded(65_500 - room).as_bytes())).unwrap().original;
@@ -456,9 +457,9 @@ fn a_palette_is_looked_up() {
 
 #[test]
 fn a_ramp_in_sixteen_bits_comes_out_with_more_than_256_levels() {
-    use dettaglio_core::enlarge::Kernel;
     use dettaglio_core::render::{Destination, Renderer, Unhurried, run};
-    use dettaglio_core::treatment::Treatment;
+    use dettaglio_domain::kernel::Kernel;
+    use dettaglio_domain::treatment::Treatment;
     let folder = tempfile::tempdir().unwrap();
     let ramp = Planes::from_values(Size::new(1000, 4), (0..12_000).map(|i| (i % 1000) as f32 / 4000.0 + 0.3).collect());
     let original = dettaglio_core::picture::Original::from_planes(&ramp);
@@ -469,7 +470,7 @@ fn a_ramp_in_sixteen_bits_comes_out_with_more_than_256_levels() {
     let to = Destination { path: &path, settings, reading: None };
     run(&renderer, &original, &treatment, to, &Unhurried, &|_| {}).unwrap();
     let out = open(&path).unwrap().original;
-    let row = out.region(dettaglio_core::picture::Region::new(0, 4, 2000, 1));
+    let row = out.region(dettaglio_domain::geometry::Region::new(0, 4, 2000, 1));
     let levels: std::collections::HashSet<u32> = row.plane(0).iter().map(|v| (v * 65535.0).round() as u32).collect();
     assert!(levels.len() > 1900, "{}", levels.len());
 }
@@ -478,16 +479,16 @@ fn a_ramp_in_sixteen_bits_comes_out_with_more_than_256_levels() {
 fn a_result_says_in_its_xmp_what_was_done_to_which_original(
     #[values(Format::Tiff, Format::Png, Format::Jpeg, Format::WebP)] format: Format,
 ) {
-    use dettaglio_core::codec::Facts;
-    use dettaglio_core::enlarge::Kernel;
-    use dettaglio_core::reading::Reading;
     use dettaglio_core::render::{Destination, Renderer, Unhurried, run};
-    use dettaglio_core::treatment::Treatment;
+    use dettaglio_domain::file::Facts;
+    use dettaglio_domain::kernel::Kernel;
+    use dettaglio_domain::reading::Reading;
+    use dettaglio_domain::treatment::Treatment;
     use image::ImageDecoder;
     let vases =
         DynamicImage::ImageRgb8(RgbImage::from_fn(60, 40, |x, y| image::Rgb([(x * 4) as u8, (y * 6) as u8, 90])));
     let Decoded { original, facts } = opened(&encoded(&vases, ImageFormat::Png)).unwrap();
-    let reading = Reading::of(&original, &Facts { iso: Some(200), ..facts });
+    let reading = reading::measure(&original, &Facts { iso: Some(200), ..facts });
     // The decoder of this test takes tags of a TIFF only up to a part of what its pixels take.
     let treatment = Treatment::plain(Kernel::Bicubic, Size::new(720, 480));
     let folder = tempfile::tempdir().unwrap();
@@ -524,27 +525,27 @@ fn a_result_says_in_its_xmp_what_was_done_to_which_original(
 #[case(2, 3)]
 fn pictures_of_any_shape_go_through_every_step(#[case] width: u32, #[case] height: u32) {
     use dettaglio_core::model::Shelf;
-    use dettaglio_core::reading::Reading;
-    use dettaglio_core::recipe::{Recipe, Surround};
     use dettaglio_core::render::{Destination, Renderer, Unhurried, run};
-    use dettaglio_core::size::Target;
-    use dettaglio_core::suggest::{PrintFacts, Suggestion};
+
+    use dettaglio_domain::recipe::Surround;
+    use dettaglio_domain::size::Target;
+    use dettaglio_domain::suggest::{PrintFacts, Suggestion};
     let noisy = DynamicImage::ImageRgb8(RgbImage::from_fn(width, height, |x, y| {
         image::Rgb([(x * 37 % 90) as u8 + 80, (y * 53 % 90) as u8 + 80, ((x + y) * 71 % 90) as u8 + 80])
     }));
     let decoded = opened(&encoded(&noisy, ImageFormat::Png)).unwrap();
     let shelf = Shelf::open(&Path::new(env!("CARGO_MANIFEST_DIR")).join("../../models")).unwrap();
-    let reading = Reading::of(&decoded.original, &decoded.facts);
+    let reading = reading::measure(&decoded.original, &decoded.facts);
     let print = PrintFacts { factor: 2.0, ppi: None, distance_m: None };
     let mut suggestion = Suggestion::of(&reading, None, &[], &decoded.facts, &shelf, print);
     // Every step on, whatever the reading of so little says.
     let card = shelf.get("camera-noise-draft").unwrap().card();
-    let model = dettaglio_core::model::ModelRef::of(card);
-    let level = dettaglio_core::clean::NoiseCurve::flat(20.0);
+    let model = dettaglio_domain::model::ModelRef::of(card);
+    let level = dettaglio_domain::clean::NoiseCurve::flat(20.0);
     let noise =
-        dettaglio_core::clean::Noise { model, level, grain: 0.8, speckle: 1.0, keep_texture: 0.5, keep_lines: 0.0 };
+        dettaglio_domain::clean::Noise { model, level, grain: 0.8, speckle: 1.0, keep_texture: 0.5, keep_lines: 0.0 };
     suggestion.clean.noise = Some(noise);
-    let recipe = Recipe::suggested(&suggestion, dettaglio_core::frame::Frame::default(), Surround::None);
+    let recipe = suggestion.recipe(dettaglio_domain::frame::Frame::default(), Surround::None);
     let worked = recipe.work_out(&shelf, decoded.original.size(), Target::Factor { factor: 2.0 }).unwrap();
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("out.tif");

@@ -2,18 +2,21 @@
 
 use std::path::Path;
 
-use dettaglio_core::clean::{Clean, Noise, NoiseCurve};
 use dettaglio_core::codec::read;
 use dettaglio_core::compare::psnr;
-use dettaglio_core::enlarge::{Averaging, Kernel, resample, resample_in};
-use dettaglio_core::face::canvas::CANVAS;
-use dettaglio_core::finish::{Edges, Finish, PrintGrain};
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::limits::Limits;
-use dettaglio_core::model::{Engine, Kind, ModelRef, Shelf};
-use dettaglio_core::picture::{Original, Planes, Region, Size};
+use dettaglio_core::enlarge::{Averaging, resample, resample_in};
+use dettaglio_core::model::{Shelf, open};
+use dettaglio_core::picture::{Original, Planes};
 use dettaglio_core::render::{Renderer, Unhurried};
-use dettaglio_core::treatment::{Enlarge, Treatment};
+use dettaglio_domain::clean::{Clean, Noise, NoiseCurve};
+use dettaglio_domain::face::CANVAS;
+use dettaglio_domain::finish::{Edges, Finish, PrintGrain};
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::limits::Limits;
+use dettaglio_domain::model::{Kind, ModelRef};
+use dettaglio_domain::treatment::{Enlarge, Treatment};
 use rstest::rstest;
 use scalar::Weights;
 
@@ -206,11 +209,11 @@ fn a_model_beats_plain_resampling(#[case] id: &str, #[case] factor: u32) {
 #[test]
 fn the_runtime_agrees_with_a_convolution_by_hand() {
     let card = shelf().get("everyday-x2-draft").unwrap().card().clone();
-    let engine = Engine::load().unwrap();
     let folder = tempfile::tempdir().unwrap();
     let (file, weights, bias) = by_hand::one_convolution(folder.path());
-    let card = dettaglio_core::model::Card { factor: 1, halo: 1, sha256: ContentHash::of_file(&file).unwrap(), ..card };
-    let network = engine.open(&file, &card).unwrap();
+    let card =
+        dettaglio_domain::model::Card { factor: 1, halo: 1, sha256: ContentHash::of_file(&file).unwrap(), ..card };
+    let network = open(&file, &card).unwrap();
     let input = scene(Size::new(23, 17));
     let got = network.run(&input, None).unwrap();
     let due = by_hand::convolve(&input, &weights, &bias);

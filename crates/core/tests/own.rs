@@ -2,11 +2,13 @@
 
 use std::path::{Path, PathBuf};
 
-use dettaglio_core::model::own::{Layout, Range, Refusal, TensorFormat, try_in_this_process};
-use dettaglio_core::model::{Kind, OwnModels, Shelf};
-use dettaglio_core::picture::{Original, Planes, Region, Size};
+use dettaglio_core::model::own::{Refusal, try_in_this_process};
+use dettaglio_core::model::{OwnModels, Shelf};
+use dettaglio_core::picture::{Original, Planes};
 use dettaglio_core::render::{Renderer, Unhurried};
-use dettaglio_core::treatment::Treatment;
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::model::{Kind, Layout, Range, TensorFormat};
+use dettaglio_domain::treatment::Treatment;
 use rstest::rstest;
 
 fn file(name: &str) -> PathBuf {

@@ -2,13 +2,17 @@
 
 use std::path::Path;
 
-use dettaglio_core::clean::NoiseCurve;
-use dettaglio_core::codec::{Decoded, Facts, read};
-use dettaglio_core::enlarge::{Averaging, Kernel, resample, resample_in};
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::limits::Limits;
-use dettaglio_core::picture::{Planes, Region, Size};
-use dettaglio_core::reading::Reading;
+use dettaglio_core::codec::{Decoded, read};
+use dettaglio_core::enlarge::{Averaging, resample, resample_in};
+use dettaglio_core::picture::Planes;
+use dettaglio_core::{finish, reading};
+use dettaglio_domain::clean::NoiseCurve;
+use dettaglio_domain::file::Facts;
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::limits::Limits;
+use dettaglio_domain::reading::Reading;
 use rstest::rstest;
 
 #[path = "../examples/damage/mod.rs"]
@@ -40,7 +44,7 @@ fn with_noise(planes: &Planes, curve: NoiseCurve) -> Planes {
 
 fn reading(planes: &Planes) -> Reading {
     let facts = pictured("isola-brina-sign.jpg").facts;
-    Reading::of(&damage::as_original(planes), &Facts { jpeg_quality: None, ..facts })
+    reading::measure(&damage::as_original(planes), &Facts { jpeg_quality: None, ..facts })
 }
 
 #[rstest]
@@ -206,10 +210,10 @@ fn a_shake_has_a_direction() {
 
 #[test]
 fn sharpening_is_noticed() {
-    use dettaglio_core::finish::{Edges, Finish};
+    use dettaglio_domain::finish::{Edges, Finish};
     let mut planes = shapes(0.9);
     let edges = Some(Edges { strength: 1.5, width: 1.2, halo_guard: 0.0, leave_flat: 0.0, leave_skin: 0.0 });
-    Finish { edges, grain: None }.apply(&mut planes, Size::new(640, 480).whole());
+    finish::apply(&Finish { edges, grain: None }, &mut planes, Size::new(640, 480).whole());
     let got = reading(&planes).softness.unwrap();
     assert!(got.overshoot > 0.06, "{got:?}");
 }
@@ -223,7 +227,7 @@ fn decoded(bytes: &[u8]) -> Decoded {
 #[rstest]
 fn the_quality_of_a_jpeg_is_read_within_five(#[values(15, 40, 60, 75, 85, 92, 98)] quality: u8) {
     let file = decoded(&damage::jpeg_file(&calm("weavers-shop.jpg"), quality).unwrap());
-    let got = Reading::of(&file.original, &file.facts);
+    let got = reading::measure(&file.original, &file.facts);
     assert!((got.jpeg_quality.unwrap() - f32::from(quality)).abs() <= 5.0, "{:?} for {quality}", got.jpeg_quality);
     assert_eq!(got.former_jpeg, None);
 }
@@ -237,7 +241,7 @@ fn a_former_jpeg_is_found_with_its_grid_and_quality(
     let file = decoded(&damage::jpeg_file(&calm(name), quality).unwrap());
     let whole = file.original.size();
     let size = Size::new(whole.width - cut.0, whole.height - cut.1);
-    let region = dettaglio_core::picture::Region::new(cut.0, cut.1, size.width, size.height);
+    let region = dettaglio_domain::geometry::Region::new(cut.0, cut.1, size.width, size.height);
     let got = reading(&file.original.region(region)).former_jpeg.expect("its traces");
     assert_eq!((u32::from(got.x), u32::from(got.y)), ((8 - cut.0) % 8, (8 - cut.1) % 8));
     assert!((got.quality - f32::from(quality)).abs() <= 5.0, "{} for {quality}", got.quality);
@@ -299,7 +303,7 @@ fn a_picture_too_small_to_measure_is_still_read(#[case] width: u32, #[case] heig
 mod suggested {
     use super::*;
     use dettaglio_core::model::Shelf;
-    use dettaglio_core::suggest::{PrintFacts, Suggestion};
+    use dettaglio_domain::suggest::{PrintFacts, Suggestion};
 
     fn shelf() -> Shelf {
         Shelf::open(&Path::new(env!("CARGO_MANIFEST_DIR")).join("../../models")).unwrap()

@@ -2,22 +2,25 @@
 
 use std::path::Path;
 
-use dettaglio_core::clean::{Clean, NoiseCurve};
-use dettaglio_core::codec::{Decoded, Facts, read};
+use dettaglio_core::codec::{Decoded, read};
 use dettaglio_core::compare::psnr;
-use dettaglio_core::enlarge::Kernel;
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::limits::Limits;
-use dettaglio_core::model::{EVERYDAY, Grade, Shelf};
-use dettaglio_core::picture::{Original, Planes, Region, Size};
-use dettaglio_core::reading::Reading;
-use dettaglio_core::recipe::{Choice, Recipe, Surround};
-use dettaglio_core::rehearsal::{
-    Figures, PutBack, Rehearsal, RehearsalError, Scene, Tally, candidates, choose, divided,
-};
+use dettaglio_core::model::Shelf;
+use dettaglio_core::picture::{Original, Planes};
+use dettaglio_core::rehearsal::{PutBack, Rehearsal, RehearsalError, Scene, choose, divided};
 use dettaglio_core::render::{Pace, Renderer, Unhurried};
-use dettaglio_core::size::Target;
-use dettaglio_core::suggest::{PrintFacts, Suggestion, Trial};
+use dettaglio_core::{reading, trial};
+use dettaglio_domain::clean::{Clean, NoiseCurve};
+use dettaglio_domain::file::Facts;
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::limits::Limits;
+use dettaglio_domain::model::{EVERYDAY, Grade};
+use dettaglio_domain::reading::Reading;
+use dettaglio_domain::recipe::{Choice, Recipe, Surround};
+use dettaglio_domain::rehearsal::{Figures, Tally, candidates};
+use dettaglio_domain::size::Target;
+use dettaglio_domain::suggest::{PrintFacts, Suggestion, Trial};
 use proptest::prelude::*;
 use rstest::rstest;
 
@@ -40,7 +43,7 @@ fn drawn(size: Size, at: impl Fn(u32, u32) -> f32) -> Original {
     Original::from_planes(&Planes::from_values(size, plane.repeat(3)))
 }
 
-fn plain(kernel: Kernel) -> dettaglio_core::recipe::Steps {
+fn plain(kernel: Kernel) -> dettaglio_domain::recipe::Steps {
     Recipe::only(Choice::Plain { kernel }).steps
 }
 
@@ -169,15 +172,15 @@ impl Pace for GivesUpAfter {
 #[test]
 fn a_trial_can_be_given_up_in_the_middle() {
     let Decoded { original, facts } = pictured("courtyard-fern.jpg");
-    let reading = Reading::of(&original, &facts);
+    let reading = reading::measure(&original, &facts);
     let pace = GivesUpAfter(12.into());
-    assert!(Trial::of(&original, &reading, &shelf(), 2, &pace).unwrap_err().is_cancelled());
+    assert!(trial::run(&original, &reading, &shelf(), 2, &pace).unwrap_err().is_cancelled());
 }
 
 fn tried(original: &Original, facts: &Facts, factor: u32) -> (Reading, Option<Trial>, Suggestion) {
-    let reading = Reading::of(original, facts);
+    let reading = reading::measure(original, facts);
     let shelf = shelf();
-    let trial = Trial::of(original, &reading, &shelf, factor, &Unhurried).unwrap();
+    let trial = trial::run(original, &reading, &shelf, factor, &Unhurried).unwrap();
     let print = PrintFacts { factor: f64::from(factor), ppi: None, distance_m: None };
     let suggestion = Suggestion::of(&reading, trial.as_ref(), &[], facts, &shelf, print);
     (reading, trial, suggestion)
@@ -224,7 +227,7 @@ fn what_is_suggested_does_no_harm(#[case] name: &str) {
         let treatment = recipe.work_out(&renderer.shelf(), half, Target::Factor { factor: 2.0 }).unwrap().treatment;
         renderer.render(&small, &treatment, size.whole(), &Unhurried).unwrap()
     };
-    let mut suggested = Recipe::suggested(&suggestion, dettaglio_core::frame::Frame::default(), Surround::None);
+    let mut suggested = suggestion.recipe(dettaglio_domain::frame::Frame::default(), Surround::None);
     // The truth has the camera's noise, and the trace of grain is random: neither can come nearer to it.
     suggested.steps.clean.noise = None;
     suggested.steps.finish.grain = None;
@@ -254,7 +257,7 @@ fn what_nobody_would_send_is_suggested_something_that_can_be_carried_out(
     let facts = Facts { jpeg_quality: None, size, ..facts };
     for factor in [2, 4] {
         let (reading, _, suggestion) = tried(&original, &facts, factor);
-        let recipe = Recipe::suggested(&suggestion, dettaglio_core::frame::Frame::default(), Surround::None);
+        let recipe = suggestion.recipe(dettaglio_domain::frame::Frame::default(), Surround::None);
         recipe.work_out(&shelf(), size, Target::Factor { factor: f64::from(factor) }).unwrap();
         assert_eq!(suggestion.clean.softness, None);
         assert!(reading.conclusion().iter().all(|line| !line.contains("NaN")), "{:?}", reading.conclusion());
@@ -273,8 +276,8 @@ fn a_shelf_of_one_model_has_nothing_to_choose_from() {
     }
     let shelf = Shelf::open(folder.path()).unwrap();
     let Decoded { original, facts } = pictured("courtyard-fern.jpg");
-    let reading = Reading::of(&original, &facts);
-    let trial = Trial::of(&original, &reading, &shelf, 4, &Unhurried).unwrap().unwrap();
+    let reading = reading::measure(&original, &facts);
+    let trial = trial::run(&original, &reading, &shelf, 4, &Unhurried).unwrap().unwrap();
     assert_eq!((trial.chosen.subject.as_str(), trial.chosen.grade), (EVERYDAY, Grade::Draft));
     assert_eq!(trial.chosen.marks, None, "nothing takes marks out");
 }

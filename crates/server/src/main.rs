@@ -1,4 +1,4 @@
-//! The server program: `serve`, `worker`, `stop`, `account`, `backup`, `restore`, `delete-removed`, `openapi`.
+//! The server program: `serve`, `worker`, `stop`, `account`, `backup`, `restore`, `delete-removed`, `openapi`, `rules`.
 
 use std::io::IsTerminal;
 use std::net::IpAddr;
@@ -9,9 +9,9 @@ use chrono::{Days, Utc};
 use clap::{Args, Parser, Subcommand};
 use dettaglio_core::model::Engine;
 use dettaglio_core::model::own::{CHILD_COMMAND, child_main};
-use dettaglio_server::access::hashed;
-use dettaglio_server::devices::Devices;
-use dettaglio_server::service::{self, BACKUPS, Service, Settings};
+use dettaglio_server::config::{Devices, Settings};
+use dettaglio_server::http::access::hashed;
+use dettaglio_server::service::{self, BACKUPS, Service};
 use dettaglio_server::stop_running;
 use dettaglio_store::Store;
 use dettaglio_store::access::Role;
@@ -55,6 +55,8 @@ enum Command {
     },
     /// Print the OpenAPI document.
     Openapi,
+    /// Writes the rules that the front end goes by to the standard output, as JSON.
+    Rules,
     /// Try a strange model in this process and print what was found.
     #[command(name = CHILD_COMMAND, hide = true)]
     TryModel {
@@ -231,8 +233,12 @@ async fn run(command: Command) -> anyhow::Result<()> {
             child_main(&file);
             Ok(())
         }
+        Command::Rules => {
+            println!("{}", serde_json::to_string_pretty(&dettaglio_domain::rules::Rules::today())?);
+            Ok(())
+        }
         Command::Openapi => {
-            println!("{}", dettaglio_server::app::openapi().to_pretty_json()?);
+            println!("{}", dettaglio_server::http::openapi().to_pretty_json()?);
             Ok(())
         }
     }

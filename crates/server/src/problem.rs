@@ -4,14 +4,16 @@ use axum::Json;
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use dettaglio_core::codec::CodecError;
-use dettaglio_core::limits::LimitError;
 use dettaglio_core::model::ModelError;
-use dettaglio_core::naming::UnknownWord;
-use dettaglio_core::recipe::RecipeError;
 use dettaglio_core::rehearsal::RehearsalError;
 use dettaglio_core::render::RenderError;
-use dettaglio_core::size::SizeError;
-use dettaglio_core::treatment::TreatmentError;
+use dettaglio_domain::intent::IntentError;
+use dettaglio_domain::limits::LimitError;
+use dettaglio_domain::model::CatalogueError;
+use dettaglio_domain::naming::UnknownWord;
+use dettaglio_domain::recipe::RecipeError;
+use dettaglio_domain::size::SizeError;
+use dettaglio_domain::treatment::TreatmentError;
 use dettaglio_store::StoreError;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -133,12 +135,20 @@ impl From<CodecError> for Problem {
     }
 }
 
+impl From<CatalogueError> for Problem {
+    fn from(error: CatalogueError) -> Self {
+        match error {
+            CatalogueError::Unknown { .. } => Self::refused("model.unknown", error).field("enlarge"),
+            CatalogueError::LastEveryday { .. } => Self::new(StatusCode::CONFLICT, "model.last", error),
+            CatalogueError::OtherVersion { .. } => Self::new(StatusCode::CONFLICT, "model.other-version", error),
+        }
+    }
+}
+
 impl From<ModelError> for Problem {
     fn from(error: ModelError) -> Self {
         match error {
-            ModelError::Unknown { .. } => Self::refused("model.unknown", error).field("enlarge"),
-            ModelError::LastEveryday { .. } => Self::new(StatusCode::CONFLICT, "model.last", error),
-            ModelError::OtherVersion { .. } => Self::new(StatusCode::CONFLICT, "model.other-version", error),
+            ModelError::Catalogue(error) => error.into(),
             other => Self::new(StatusCode::SERVICE_UNAVAILABLE, "model.failed", other),
         }
     }
@@ -219,5 +229,12 @@ impl From<StoreError> for Problem {
             }
             other => Self::new(StatusCode::SERVICE_UNAVAILABLE, "store.failed", other),
         }
+    }
+}
+
+impl From<IntentError> for Problem {
+    fn from(error: IntentError) -> Self {
+        let detail = format!("{error}. To begin again from what is suggested, forget what was asked for");
+        Self::new(StatusCode::CONFLICT, "intent.unreadable", detail)
     }
 }

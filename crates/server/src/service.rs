@@ -1,14 +1,13 @@
 //! Start and stop of the whole: one data folder, one database, one server, its workers; or workers alone.
 
-use std::net::{IpAddr, Ipv4Addr, SocketAddr};
-use std::path::{Path, PathBuf};
+use std::net::{IpAddr, SocketAddr};
+use std::path::Path;
 use std::sync::Arc;
 use std::time::Duration;
 
 use anyhow::{Context, bail};
 use dettaglio_core::codec::Decoders;
-use dettaglio_core::limits::Limits;
-use dettaglio_core::model::{Engine, Shelf};
+use dettaglio_core::model::{Engine, Shelf, run_own_models_in};
 use dettaglio_store::Store;
 use dettaglio_store::backup::back_up;
 use dettaglio_store::files::FileStore;
@@ -20,14 +19,15 @@ use tokio::sync::{Notify, Semaphore, broadcast};
 use tokio::task::JoinHandle;
 use tokio_util::sync::CancellationToken;
 
-use crate::access::{Access, SignIns};
-use crate::app::{App, calibrate, router};
+use crate::adapters::{attend, demo};
+use crate::app::{App, changes};
 use crate::claim::Claim;
-use crate::devices::{self, Devices};
-use crate::once::Once;
-use crate::studio::Studio;
-use crate::worker::Worker;
-use crate::{api, connections, demo};
+use crate::compute::calibrate::calibrate;
+use crate::compute::studio::Studio;
+use crate::compute::worker::Worker;
+use crate::config::Settings;
+use crate::http::access::Access;
+use crate::http::{self, SignIns, router};
 
 /// Folder of a data folder in which the database is saved before it is changed as a whole.
 pub const BACKUPS: &str = "backups";
@@ -46,73 +46,6 @@ const SWEEP: Duration = Duration::from_secs(6 * 3600);
 
 /// How often it is seen to that the database runs.
 const DATABASE_LOOK: Duration = Duration::from_secs(1);
-
-/// What the service needs to know.
-#[derive(Clone, Debug)]
-pub struct Settings {
-    /// Where it listens; anything but loopback asks for accounts.
-    pub bind: IpAddr,
-    /// Port; 0 for any that is free.
-    pub port: u16,
-    /// Address of a proxy whose word is taken for where a request comes from (X-Forwarded-For).
-    pub trusted_proxy: Option<IpAddr>,
-    /// Whether sign-ins may travel unencrypted: for a network that is trusted, or with a proxy that is not on this machine.
-    pub plain_http: bool,
-    /// Folder for database, files and everything else that is kept.
-    pub data: PathBuf,
-    /// Address of a MariaDB database to use; one of its own is started in the data folder when there is none.
-    pub database: Option<String>,
-    /// Address of a bucket for the files ("s3://bucket/prefix"); the data folder when there is none.
-    pub bucket: Option<String>,
-    /// Folder of the models.
-    pub models: PathBuf,
-    /// The server's program, in whose process a strange model is tried.
-    pub program: PathBuf,
-    /// Folder of the built front end.
-    pub front: PathBuf,
-    /// Folder of the demo, when it is to be loaded into an empty database.
-    pub demo: Option<PathBuf>,
-    /// The declared limits.
-    pub limits: Limits,
-    /// Whether the models' speed is measured a moment after the start; without, no times are forecast at first.
-    pub measure_speed: bool,
-    /// How many jobs this process works on at once.
-    pub workers: usize,
-    /// Bytes of computed tiles that are kept on disk.
-    pub tiles_on_disk: u64,
-    /// Bytes of memory that pictures may take together while they are read and measured; the rest wait.
-    pub reading_memory: u64,
-    /// How long a connection may be without a request.
-    pub patience: Duration,
-    /// Devices and services outside.
-    pub devices: Devices,
-}
-
-impl Settings {
-    /// The usual settings, for the project in a folder; its own program is the one that runs.
-    pub fn new(project: &Path, data: PathBuf) -> Self {
-        Self {
-            bind: Ipv4Addr::LOCALHOST.into(),
-            port: 0,
-            trusted_proxy: None,
-            plain_http: false,
-            data,
-            database: None,
-            bucket: None,
-            models: project.join("models"),
-            program: std::env::current_exe().unwrap_or_default(),
-            front: project.join("web/dist"),
-            demo: None,
-            limits: Limits::default(),
-            measure_speed: true,
-            workers: 1,
-            tiles_on_disk: 4 << 30,
-            reading_memory: 3 << 30,
-            patience: Duration::from_secs(20),
-            devices: Devices::default(),
-        }
-    }
-}
 
 /// The files of an installation: in a bucket, or in its data folder.
 pub fn open_files(bucket: Option<&str>, data: &Path) -> anyhow::Result<FileStore> {
@@ -144,7 +77,7 @@ impl Parts {
         }
         let shelf = Shelf::open(&settings.models)?;
         Engine::load()?;
-        Engine::run_own_models_in(&settings.program);
+        run_own_models_in(&settings.program);
         let store = Store::connect(database).await?;
         // A quarter of what is free stays the most, so that tiles cannot fill a small disk.
         let tiles = settings.tiles_on_disk.min(files.free_bytes().unwrap_or(u64::MAX) / 4);
@@ -250,17 +183,15 @@ impl Service {
     ) -> anyhow::Result<(App, JoinHandle<std::io::Result<()>>, JoinHandle<()>)> {
         save_before_upgrade(database, &settings.data).await?;
         let parts = Parts::open(settings, database).await?;
-        let access = Access::open(settings, &parts.store).await?;
+        let access = Access::open(settings.bind, settings.plain_http, &parts.store).await?;
         let workers = parts.workers(settings.workers);
         let (changes, _) = broadcast::channel(1024);
         let app = App {
             finding: Arc::new(Semaphore::new(1)),
             trying: Arc::new(Semaphore::new(1)),
             looking_over: Arc::new(Semaphore::new(2)),
-            once: Once::default(),
             rehearsals: Arc::default(),
             changing: Arc::default(),
-            sign_ins: Arc::new(SignIns::new(settings.trusted_proxy)),
             store: parts.store,
             files: parts.files,
             studio: parts.studio,
@@ -278,7 +209,7 @@ impl Service {
             demo::load(&app, folder).await.context("the demo data could not be loaded")?;
         }
         if settings.measure_speed {
-            tokio::spawn(calibrate(Arc::clone(&app.studio)));
+            tokio::spawn(calibrate(Arc::clone(&app.studio), app.stop.clone()));
         }
         let (store, files) = (app.store.clone(), app.files.clone());
         tokio::spawn(async move {
@@ -287,12 +218,12 @@ impl Service {
             }
         });
         tokio::spawn(sweep_treatments(app.store.clone(), app.stop.clone()));
-        tokio::spawn(api::events::tell_changes(app.store.clone(), app.changes.clone(), app.stop.clone()));
-        devices::attend(&app);
+        tokio::spawn(changes::tell_changes(app.store.clone(), app.changes.clone(), app.stop.clone()));
+        attend::attend(&app);
         let workers = at_work(&workers, &app.stop);
         let stop = app.stop.clone();
-        let routes = router(app.clone(), access, settings.front.clone());
-        let server = tokio::spawn(connections::serve(listener, routes, settings.patience, stop));
+        let routes = router(app.clone(), access, SignIns::new(settings.trusted_proxy), settings.front.clone());
+        let server = tokio::spawn(http::serve(listener, routes, settings.patience, stop));
         Ok((app, server, workers))
     }
 
@@ -353,7 +284,7 @@ pub async fn work(settings: Settings, stop: CancellationToken) -> anyhow::Result
     let parts = Parts::open(&settings, &url).await?;
     let workers = parts.workers(settings.workers.max(1));
     if settings.measure_speed {
-        tokio::spawn(calibrate(Arc::clone(&parts.studio)));
+        tokio::spawn(calibrate(Arc::clone(&parts.studio), stop.clone()));
     }
     at_work(&workers, &stop).await?;
     Ok(())

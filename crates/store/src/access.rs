@@ -1,7 +1,7 @@
 //! Accounts, and links that let a client look at one order for a while.
 
 use chrono::{DateTime, Utc};
-use dettaglio_core::hash::ContentHash;
+use dettaglio_domain::hash::ContentHash;
 use serde::{Deserialize, Serialize};
 
 use crate::{Store, StoreError};

@@ -1,9 +1,9 @@
 //! What a person looks at, keeps and decides: spots, house treatments, decisions.
 
 use chrono::{DateTime, Utc};
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::recipe::Steps;
-use dettaglio_core::spots::Spot;
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::recipe::Steps;
+use dettaglio_domain::spot::Spot;
 use serde::{Deserialize, Serialize};
 
 use crate::{Store, StoreError, from_text, missing, to_text};

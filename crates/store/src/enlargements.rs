@@ -1,10 +1,10 @@
 //! Finished results, kept beside their originals with a record, and what the person who looked them through said.
 
 use chrono::{DateTime, Utc};
-use dettaglio_core::codec::OutputSettings;
-use dettaglio_core::frame::Frame;
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::picture::Size;
+use dettaglio_domain::file::OutputSettings;
+use dettaglio_domain::frame::Frame;
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::hash::ContentHash;
 use serde::{Deserialize, Serialize};
 
 use crate::{Store, StoreError, from_text, missing};

@@ -6,7 +6,7 @@
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use dettaglio_core::hash::ContentHash;
+use dettaglio_domain::hash::ContentHash;
 use futures::{StreamExt, TryStreamExt};
 use object_store::aws::AmazonS3Builder;
 use object_store::buffered::BufWriter;

@@ -3,8 +3,8 @@
 //! What workers do with them is in [`leases`](crate::leases).
 
 use chrono::{DateTime, Utc};
-use dettaglio_core::codec::OutputSettings;
-use dettaglio_core::hash::ContentHash;
+use dettaglio_domain::file::OutputSettings;
+use dettaglio_domain::hash::ContentHash;
 use serde::{Deserialize, Serialize};
 
 use crate::{Store, StoreError, from_text, missing, to_text};

@@ -4,10 +4,10 @@
 //! another takes the job, up to [`MOST_ATTEMPTS`] times.
 
 use chrono::{DateTime, Utc};
-use dettaglio_core::codec::Facts;
-use dettaglio_core::forecast::Rates;
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::picture::Size;
+use dettaglio_domain::file::Facts;
+use dettaglio_domain::forecast::Rates;
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::hash::ContentHash;
 
 use crate::enlargements::Record;
 use crate::jobs::{Job, JobState, Stage};

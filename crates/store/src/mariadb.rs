@@ -323,7 +323,7 @@ fn socket(folder: &Path) -> PathBuf {
     if beside.as_os_str().len() < 100 {
         return beside;
     }
-    let hash = dettaglio_core::hash::ContentHash::of(folder.as_os_str().as_encoded_bytes()).to_string();
+    let hash = dettaglio_domain::hash::ContentHash::of(folder.as_os_str().as_encoded_bytes()).to_string();
     std::env::temp_dir().join(format!("dettaglio-{}.sock", &hash[..16]))
 }
 

@@ -1,13 +1,14 @@
 //! Orders and their originals.
 
 use chrono::{DateTime, NaiveDate, Utc};
-use dettaglio_core::codec::Facts;
-use dettaglio_core::face::Face;
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::reading::Reading;
-use dettaglio_core::recipe::Ticket;
-use dettaglio_core::size::Target;
-use dettaglio_core::suggest::KeptTrial;
+use dettaglio_domain::face::Face;
+use dettaglio_domain::file::Facts;
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::intent::{Intent, IntentError};
+use dettaglio_domain::reading::Reading;
+use dettaglio_domain::recipe::Ticket;
+use dettaglio_domain::size::Target;
+use dettaglio_domain::suggest::KeptTrial;
 use serde::de::DeserializeOwned;
 use serde::{Deserialize, Serialize};
 
@@ -102,8 +103,8 @@ pub struct OriginalRow {
     pub faces: Option<Vec<Face>>,
     /// The print that it came in with.
     pub target: Option<Target>,
-    /// All that was last asked for, in the form of whoever asked.
-    pub wish: Option<serde_json::Value>,
+    /// All that was last asked for; an error where what is kept cannot be read.
+    pub intent: Result<Option<Intent>, IntentError>,
     /// When it was imported.
     pub created_at: DateTime<Utc>,
 }
@@ -136,7 +137,7 @@ impl TryFrom<RawOriginal> for OriginalRow {
             reading: raw.reading.and_then(|text| serde_json::from_str(&text).ok()),
             trials: raw.trials.and_then(|text| serde_json::from_str(&text).ok()).unwrap_or_default(),
             faces: raw.faces.and_then(|text| serde_json::from_str(&text).ok()),
-            wish: raw.wish.and_then(|text| serde_json::from_str(&text).ok()),
+            intent: raw.wish.map(|text| Intent::from_kept(&text)).transpose(),
             target: raw.target.map(|text| from_text("target", &text)).transpose()?,
             created_at: raw.created_at,
         })
@@ -446,8 +447,9 @@ impl Store {
     }
 
     /// Remembers all that was last asked for; nothing to start again from the suggestion.
-    pub async fn set_wish(&self, id: u64, wish: Option<&impl Serialize>) -> Result<(), StoreError> {
-        sqlx::query!("UPDATE originals SET wish = ? WHERE id = ?", wish.map(to_text), id).execute(&self.pool).await?;
+    pub async fn set_intent(&self, id: u64, intent: Option<&Intent>) -> Result<(), StoreError> {
+        let kept = intent.map(Intent::to_kept);
+        sqlx::query!("UPDATE originals SET wish = ? WHERE id = ?", kept, id).execute(&self.pool).await?;
         Ok(())
     }
 

@@ -1,6 +1,6 @@
 //! Products: the prints that are sold, as a list that a person edits.
 
-use dettaglio_core::recipe::Ticket;
+use dettaglio_domain::recipe::Ticket;
 use serde::{Deserialize, Serialize};
 
 use crate::{Store, StoreError, from_text, to_text};

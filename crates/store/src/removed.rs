@@ -1,9 +1,8 @@
 //! What was removed and may still be put back; and deleting it for good.
 
 use chrono::{DateTime, Utc};
-use dettaglio_core::codec::Facts;
-use dettaglio_core::hash::ContentHash;
-
+use dettaglio_domain::file::Facts;
+use dettaglio_domain::hash::ContentHash;
 use sqlx::MySqlConnection;
 
 use crate::files::FileStore;

@@ -3,8 +3,8 @@
 use std::collections::HashSet;
 
 use chrono::{DateTime, Utc};
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::treatment::Treatment;
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::treatment::Treatment;
 
 use crate::choices::Decision;
 use crate::{Store, StoreError, from_text, missing, to_text};

@@ -66,7 +66,8 @@ export type Treating = Schemas["Treating"];
 export type Unit = Schemas["Unit"];
 export type Approval = Schemas["Approval"];
 export type Who = Schemas["Who"];
-export type Wish = Schemas["Wish"];
+export type Intent = Schemas["Intent"];
+export type Rules = Schemas["Rules"];
 
 export const api = createClient<paths>();
 

@@ -10,7 +10,7 @@ import {
   type RunSheet,
   type Steps,
   type SuggestionFor,
-  type Wish,
+  type Intent,
   answered,
   api,
 } from "./client";
@@ -166,7 +166,7 @@ export const useMeasures = (hash: string, measured: Measured[], part: SheetPart 
   });
 
 /** What a wish means; the last answer stays while the next one is on its way. */
-export const usePlan = (original: number, wish: Wish) =>
+export const usePlan = (original: number, wish: Intent) =>
   useQuery({
     queryKey: ["plan", original, wish],
     queryFn: ({ signal }) =>
@@ -178,7 +178,7 @@ export const usePlan = (original: number, wish: Wish) =>
   });
 
 /** The treatment that a wish comes to, only tried out: what is asked for stays what it was. */
-export const useTried = (original: number, wish: Wish | undefined) =>
+export const useTried = (original: number, wish: Intent | undefined) =>
   useQuery({
     queryKey: ["tried", original, wish],
     queryFn: async ({ signal }) => {
@@ -193,7 +193,7 @@ export const useTried = (original: number, wish: Wish | undefined) =>
     gcTime: 60_000,
   });
 
-export const useForecast = (original: number, wish: Wish, enabled: boolean) =>
+export const useForecast = (original: number, wish: Intent, enabled: boolean) =>
   useQuery({
     queryKey: ["forecast", original, wish],
     queryFn: ({ signal }) =>

@@ -836,7 +836,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Works out size, time, limits and verdict of a wish, remembers it, and keeps the treatment for its tiles. */
+        /** Works out size, time, limits and verdict of what is asked for, remembers it, and has the treatment at hand for its tiles. */
         post: operations["plan"];
         delete?: never;
         options?: never;
@@ -1038,6 +1038,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Limits, defaults, formats and units: the same for every picture. */
+        get: operations["rules"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/run-sheet": {
         parameters: {
             query?: never;
@@ -1214,7 +1231,7 @@ export interface components {
         /** @description A picture that got them. */
         Applied: {
             /** @description What it had before, to undo it. */
-            before: components["schemas"]["Wish"];
+            before: components["schemas"]["Intent"];
             /**
              * Format: int64
              * @description Its number.
@@ -1786,6 +1803,30 @@ export interface components {
             record: components["schemas"]["Record"];
             verdict?: null | components["schemas"]["Approval"];
         };
+        /** @description What was gained on one set of pictures, or with one kind of damage, in dB. */
+        Evidence: {
+            /**
+             * Format: double
+             * @description The least gain on any of them.
+             */
+            least: number;
+            /**
+             * Format: double
+             * @description The mean gain.
+             */
+            mean: number;
+            /**
+             * Format: double
+             * @description The most, where single pictures are known.
+             */
+            most?: number | null;
+            /** @description Which set, or which damage. */
+            on: string;
+            /** @description Whether it is what the model was made for. */
+            own: boolean;
+            /** @description On how many pictures. */
+            pictures: number;
+        };
         /** @description A face, by three places on the original. Left and right are as they lie in the picture when the head is upright. */
         Face: {
             /** @description The middle of the left eye. */
@@ -1794,6 +1835,18 @@ export interface components {
             mouth: components["schemas"]["Place"];
             /** @description The middle of the right eye. */
             right_eye: components["schemas"]["Place"];
+        };
+        /** @description Rules of faces. */
+        FaceRules: {
+            /** @description Pixels of the original between the eyes at which a face can be restored. */
+            eyes: components["schemas"]["Span"];
+            /** @description Most faces of a treatment. */
+            most: number;
+            /**
+             * Format: double
+             * @description How far the mouth of a frontal face lies below its eyes, in distances between the eyes.
+             */
+            mouth_below_eyes: number;
         };
         /** @description The faces that a restorer was tried on. */
         FaceTrial: {
@@ -1953,6 +2006,22 @@ export interface components {
          * @enum {string}
          */
         Format: "jpeg" | "png" | "tiff" | "webp";
+        /** @description What a format holds. */
+        FormatRules: {
+            /** @description Bits per channel that it can have. */
+            depths: number[];
+            /** @description The ending of its files, without the dot. */
+            extension: string;
+            /** @description Which. */
+            format: components["schemas"]["Format"];
+            /**
+             * Format: int32
+             * @description Its longest side, in pixels.
+             */
+            longest_side: number;
+            /** @description As it is written for people. */
+            name: string;
+        };
         /** @description The traces of a JPEG that the picture once was. */
         FormerJpeg: {
             /**
@@ -2076,8 +2145,24 @@ export interface components {
             /** @description Which. */
             jobs: number[];
         };
+        /** @description What is asked for of one picture. */
+        Intent: components["schemas"]["Recipe"] & {
+            /** @description Other treatments of the same picture for the same print. */
+            alternatives?: components["schemas"]["Alternative"][];
+            /**
+             * Format: double
+             * @description From how far it will be seen, in metres; 1.5 times the print's diagonal when not given.
+             */
+            distance_m?: number | null;
+            /** @description The letter of these steps, beside those that they are compared with. */
+            letter?: components["schemas"]["Letter"];
+            /** @description Into what kind of file; a resolution that the target states goes before one given here. */
+            output: components["schemas"]["OutputSettings"];
+            /** @description How large. */
+            target: components["schemas"]["Target"];
+        };
         /** @description An enlargement to be made. */
-        JobRequest: components["schemas"]["Wish"] & {
+        JobRequest: components["schemas"]["Intent"] & {
             /** @description The result's name: {name}, {width}, {height}, {long}, {ppi} and {method} are filled in. */
             pattern?: string | null;
         };
@@ -2186,6 +2271,13 @@ export interface components {
          * @enum {string}
          */
         Kernel: "nearest" | "bicubic" | "lanczos3";
+        /** @description A plain kernel. */
+        KernelRules: {
+            /** @description Which. */
+            kernel: components["schemas"]["Kernel"];
+            /** @description As it is written for people. */
+            name: string;
+        };
         /**
          * @description What a model does to a picture.
          * @enum {string}
@@ -2298,6 +2390,8 @@ export interface components {
             card: components["schemas"]["Card"];
             /** @description Whether it was seen to lay a regular pattern over texture: such a model is not suggested. */
             draws_screen: boolean;
+            /** @description What speaks for it, what it was made for first. */
+            evidence: components["schemas"]["Evidence"][];
             /**
              * Format: int64
              * @description Bytes of its file.
@@ -2317,6 +2411,13 @@ export interface components {
             retired: boolean;
             /** @description Name and grade. */
             title: string;
+        };
+        /** @description Names of results. */
+        NamingRules: {
+            /** @description The pattern when none is given. */
+            default_pattern: string;
+            /** @description Words that a pattern may have in braces. */
+            words: string[];
         };
         /** @description A house treatment to be kept. */
         NewHouseTreatment: {
@@ -2728,6 +2829,34 @@ export interface components {
             noise: components["schemas"]["NoiseReading"];
             softness?: null | components["schemas"]["SoftnessReading"];
         };
+        /** @description Thresholds of a reading. */
+        ReadingRules: {
+            /**
+             * Format: float
+             * @description Spread of edges from which on nothing brings detail back, in pixels.
+             */
+            beyond_help: number;
+            /**
+             * Format: float
+             * @description JPEG quality below which marks show once enlarged.
+             */
+            marked_quality: number;
+            /**
+             * Format: float
+             * @description Noise from which on cleaning pays, in 8-bit levels.
+             */
+            noisy: number;
+            /**
+             * Format: float
+             * @description Overshoot from which on edges were sharpened, as a share of their height.
+             */
+            sharpened: number;
+            /**
+             * Format: float
+             * @description Spread of edges from which on a picture is soft, in pixels.
+             */
+            soft: number;
+        };
         /** @description A reading with its conclusion. */
         ReadingView: {
             /** @description What they come to, in plain words. */
@@ -2824,7 +2953,7 @@ export interface components {
             /** @description Whether the picture's own noise and compression are put back. */
             put_back?: boolean;
             region?: null | components["schemas"]["Region"];
-            wish?: null | components["schemas"]["Wish"];
+            wish?: null | components["schemas"]["Intent"];
         };
         /** @description What an order's rehearsals come to together. */
         RehearsalsTogether: {
@@ -2902,6 +3031,55 @@ export interface components {
             /** @description Why it cannot perform. */
             trouble?: string | null;
         };
+        /** @description All of them. The same for every picture, and for as long as the program is not replaced by another version. */
+        Rules: {
+            /**
+             * Format: double
+             * @description Resolution that the eye uses from one inch away, in pixels per inch; from further away in proportion less.
+             */
+            eye_ppi_at_one_inch: number;
+            /** @description Faces. */
+            faces: components["schemas"]["FaceRules"];
+            /** @description Factors that can be asked for. */
+            factors: components["schemas"]["Span"];
+            /** @description Formats that results are written in. */
+            formats: components["schemas"]["FormatRules"][];
+            /** @description Plain kernels, plainest first. */
+            kernels: components["schemas"]["KernelRules"][];
+            /** @description The letters of treatments that are compared, in the order in which they are given out. */
+            letters: components["schemas"]["Letter"][];
+            /**
+             * Format: double
+             * @description Millimetres in an inch.
+             */
+            mm_per_inch: number;
+            /** @description Most areas of a treatment. */
+            most_areas: number;
+            /**
+             * Format: double
+             * @description How far a picture is straightened at most, in degrees either way.
+             */
+            most_degrees: number;
+            /** @description Most points of a stroke. */
+            most_points: number;
+            /** @description Most spots of a picture. */
+            most_spots: number;
+            /** @description Most strokes of an area. */
+            most_strokes: number;
+            /** @description Names of results. */
+            naming: components["schemas"]["NamingRules"];
+            /** @description Endings of files that are read. */
+            read_endings: string[];
+            /** @description What counts as much in a reading. */
+            reading: components["schemas"]["ReadingRules"];
+            /** @description Units of length on paper. */
+            units: components["schemas"]["UnitRules"][];
+            /**
+             * Format: double
+             * @description The widest bleed, in millimetres.
+             */
+            widest_bleed_mm: number;
+        };
         /** @description All that is ahead, and what became of the rest. */
         RunSheetView: {
             /** @description What runs, waits or is paused, in the order of its turn. */
@@ -2926,7 +3104,7 @@ export interface components {
         /**
          * @description One picture that the model never saw, shrunk or damaged, and enlarged again.
          *
-         *     Figures are taken against the picture itself; PSNR in dB on luminance ([`crate::compare::psnr`]).
+         *     Figures are taken against the picture itself; PSNR in dB on luminance.
          */
         Score: {
             /**
@@ -2942,17 +3120,17 @@ export interface components {
             bicubic_perceived?: number | null;
             /**
              * Format: double
-             * @description Sharpness over the truth's, by bicubic ([`crate::compare::sharpness`]).
+             * @description Sharpness over the truth's, by bicubic.
              */
             bicubic_sharpness: number;
             /**
              * Format: double
-             * @description Structural similarity by bicubic, 0 to 1 ([`crate::compare::ssim`]).
+             * @description Structural similarity by bicubic, 0 to 1.
              */
             bicubic_ssim: number;
             /**
              * Format: double
-             * @description Drift of colour and tone by this model ([`crate::compare::drift`]).
+             * @description Drift of colour and tone by this model.
              */
             drift: number;
             /**
@@ -3004,14 +3182,14 @@ export interface components {
             photo: string;
             /**
              * Format: double
-             * @description The energy that this model leaves on the lattice of its factor ([`crate::screen::screen`]).
+             * @description The energy that this model leaves on the lattice of its factor.
              */
             screen?: number | null;
             /** @description Of which set: "photographs", or a subject's own. */
             set: string;
             /**
              * Format: double
-             * @description The strongest narrow peak in this model's spectrum ([`crate::screen::weave`]).
+             * @description The strongest narrow peak in this model's spectrum.
              */
             weave?: number | null;
         };
@@ -3185,6 +3363,19 @@ export interface components {
              */
             sigma: number;
         };
+        /** @description A range, both ends in it. */
+        Span: {
+            /**
+             * Format: double
+             * @description The least.
+             */
+            least: number;
+            /**
+             * Format: double
+             * @description The most.
+             */
+            most: number;
+        };
         /** @description A place to check, in pixels of the original. */
         Spot: {
             /** @description What the person calls it. */
@@ -3282,6 +3473,8 @@ export interface components {
             reasons: components["schemas"]["Reason"][];
             /** @description All settings. */
             recipe: components["schemas"]["Recipe"];
+            /** @description What a part of a step begins with when it is switched on by hand. */
+            usual: components["schemas"]["Usual"];
         };
         /** @description What lies around the picture on its sheet. */
         Surround: {
@@ -3479,6 +3672,30 @@ export interface components {
          * @enum {string}
          */
         Unit: "mm" | "cm" | "in";
+        /** @description A unit of length. */
+        UnitRules: {
+            /**
+             * Format: double
+             * @description How many millimetres one of it is.
+             */
+            mm: number;
+            /** @description As written after a figure. */
+            symbol: string;
+            /** @description Which. */
+            unit: components["schemas"]["Unit"];
+        };
+        /** @description Where each part begins. Nothing where no model on the shelf serves it. */
+        Usual: {
+            /** @description Edges. */
+            edges: components["schemas"]["Edges"];
+            /** @description Print grain. */
+            grain: components["schemas"]["PrintGrain"];
+            marks?: null | components["schemas"]["Marks"];
+            noise?: null | components["schemas"]["Noise"];
+            /** @description Edges of a portrait. */
+            portrait: components["schemas"]["Edges"];
+            softness?: null | components["schemas"]["Softness"];
+        };
         /** @description What a print is worth to the eye, by the detail that was measured in the original. */
         Verdict: {
             /**
@@ -3529,22 +3746,6 @@ export interface components {
             name: string;
             /** @description What may be done. */
             role: components["schemas"]["Role"];
-        };
-        /** @description What is asked for. */
-        Wish: components["schemas"]["Recipe"] & {
-            /** @description Other treatments of the same picture for the same print. */
-            alternatives?: components["schemas"]["Alternative"][];
-            /**
-             * Format: double
-             * @description From how far it will be seen, in metres; 1.5 times the print's diagonal when not given.
-             */
-            distance_m?: number | null;
-            /** @description The letter of these steps, beside those that they are compared with. */
-            letter?: components["schemas"]["Letter"];
-            /** @description Into what kind of file; a resolution that the target states goes before one given here. */
-            output: components["schemas"]["OutputSettings"];
-            /** @description How large. */
-            target: components["schemas"]["Target"];
         };
         /** @description A worker that is there. */
         WorkerView: {
@@ -5179,7 +5380,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Wish"];
+                "application/json": components["schemas"]["Intent"];
             };
         };
         responses: {
@@ -5250,7 +5451,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Wish"];
+                "application/json": components["schemas"]["Intent"];
             };
         };
         responses: {
@@ -5603,7 +5804,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Wish"];
+                    "application/json": components["schemas"]["Intent"];
                 };
             };
             404: {
@@ -5627,7 +5828,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Wish"];
+                "application/json": components["schemas"]["Intent"];
             };
         };
         responses: {
@@ -5778,6 +5979,25 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeletedView"];
+                };
+            };
+        };
+    };
+    rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Rules"];
                 };
             };
         };

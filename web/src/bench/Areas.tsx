@@ -1,6 +1,7 @@
 /** Areas: parts of the picture with settings of their own, drawn on the stage. */
 
 import DeleteOutlineIcon from "@mui/icons-material/DeleteOutlined";
+import { rules } from "../api/rules";
 import {
   Box,
   Button,
@@ -17,12 +18,10 @@ import {
   Typography,
 } from "@mui/material";
 import { useMemo } from "react";
-import type { Affine, Area, Mask, Wish } from "../api/client";
+import type { Affine, Area, Mask, Intent } from "../api/client";
 import { inverse, through } from "../stage/affine";
 import { Brush, Line, Pick, type Point, type Tool } from "../stage/tools";
 import { type Scope, changeArea, stepsOf } from "./treatments";
-
-export const MOST_AREAS = 8;
 
 const KINDS = {
   painted: ["Paint", "Paint over it with a brush"],
@@ -124,11 +123,11 @@ export function useAreaTool(
 
 /** A panel on the stage's edge rather than a dialog: the stage stays free for drawing. */
 export function AreasPanel(props: {
-  wish: Wish;
+  wish: Intent;
   size: { width: number; height: number };
   scope: Scope;
   onScope: (scope: Scope) => void;
-  change: (part: Partial<Wish>) => void;
+  change: (part: Partial<Intent>) => void;
   drawing: boolean;
   onDrawing: (drawing: boolean) => void;
   shown: boolean;
@@ -201,7 +200,7 @@ export function AreasPanel(props: {
                 <span>
                   <Button
                     variant="outlined"
-                    disabled={areas.length >= MOST_AREAS}
+                    disabled={areas.length >= rules().most_areas}
                     onClick={() => add(kind)}
                     sx={{ whiteSpace: "nowrap" }}
                   >

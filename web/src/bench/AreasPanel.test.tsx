@@ -1,10 +1,11 @@
 // @vitest-environment jsdom
 import { fireEvent, renderHook, screen, within } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
-import type { Affine, Area, Mask, Steps, Wish } from "../api/client";
+import type { Affine, Area, Mask, Steps, Intent } from "../api/client";
 import { aWish, show } from "../testing/render";
 import { Brush, Line, Pick } from "../stage/tools";
-import { AreasPanel, FIRST_BRUSH, MOST_AREAS, emptyMask, useAreaTool } from "./Areas";
+import { rules } from "../api/rules";
+import { AreasPanel, FIRST_BRUSH, emptyMask, useAreaTool } from "./Areas";
 import type { Scope } from "./treatments";
 
 const SIZE = { width: 400, height: 200 };
@@ -21,7 +22,7 @@ function opened(areas: Area[], scope: Scope, given: Partial<Parameters<typeof Ar
     onBrush: vi.fn(),
     onClose: vi.fn(),
   };
-  const wish = aWish({ areas, ...STEPS } as Partial<Wish>);
+  const wish = aWish({ areas, ...STEPS } as Partial<Intent>);
   const shown = show(
     <AreasPanel
       wish={wish}
@@ -60,7 +61,7 @@ describe("a new area", () => {
 
   it("is not offered when there are as many as there may be", () => {
     opened(
-      Array.from({ length: MOST_AREAS }, (_, i) => area(`Area ${i + 1}`)),
+      Array.from({ length: rules().most_areas }, (_, i) => area(`Area ${i + 1}`)),
       "whole",
     );
     for (const kind of ["Paint", "Gradient", "By tone", "By colour"]) {

@@ -1,6 +1,7 @@
 /** One picture on the bench: ticket line, stage or strip, process rail. */
 
-import { Alert, Box, Menu, MenuItem, Snackbar } from "@mui/material";
+import { rules } from "../api/rules";
+import { Alert, Box, Button, Menu, MenuItem, Snackbar } from "@mui/material";
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Suspense, lazy, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import {
@@ -12,12 +13,13 @@ import {
   type OwnFace,
   type Recipe,
   type Steps,
-  type Wish,
+  type Intent,
   answered,
   api,
   newKey,
   sentence,
   type Spot,
+  Refusal,
 } from "../api/client";
 import {
   keys,
@@ -46,7 +48,7 @@ import { TreatmentTabs } from "./TreatmentTabs";
 import { type Blend, Blending, endOf } from "./blend";
 import { cleanLine } from "./cards/CleanCard";
 import { choiceText } from "./cards/EnlargeCard";
-import { KERNEL_NAMES, type Pane, type Source, filledUp, linesUp, paneView, plainName } from "./panes";
+import { type Pane, type Source, filledUp, linesUp, paneView, plainName } from "./panes";
 import { around, drawnFace, ownFaces, usualStrength } from "./faces";
 import { SpotsMenu, openingSpot, pinned, useSpots } from "./spots";
 import { type Scope, changeArea, changeIn, letters, stepsIn, switched, treatmentOf } from "./treatments";
@@ -54,8 +56,6 @@ import { NOTHING_CLEANED, PLAIN_FRAME, type WishControl, useWish } from "./wish"
 
 // Its charts are for those who open it.
 const Rehearsal = lazy(() => import("../rehearsal/Rehearsal").then((module) => ({ default: module.Rehearsal })));
-
-export const DEFAULT_PATTERN = "{name}_{width}x{height}";
 
 /** What the panes show until the person chooses. */
 const FIRST_PANES: Pane[] = [{ show: "plain", kernel: "bicubic" }, { show: "now" }];
@@ -79,20 +79,41 @@ interface BenchProps {
 /** Opens with what was asked for last, or with what is suggested. */
 export function Bench(props: BenchProps) {
   const first = useKeptWish(props.original.id);
+  const { id } = props.original;
+  const beginAgain = async () => {
+    await answered(api.DELETE("/api/v1/originals/{id}/wish", { params: { path: { id } } }));
+    await first.refetch();
+  };
   if (first.data) return <BenchWith key={first.dataUpdatedAt} {...props} first={first.data} />;
   return (
     <Box component="main" sx={{ flex: 1, bgcolor: "#777", display: "grid", placeItems: "center" }} aria-busy="true">
-      {first.error && <Alert severity="error">{sentence(first.error)}</Alert>}
+      {first.error && (
+        <Alert
+          severity="error"
+          action={
+            isUnreadable(first.error) && (
+              <Button color="inherit" size="small" onClick={() => void beginAgain()}>
+                Begin again
+              </Button>
+            )
+          }
+        >
+          {sentence(first.error)}
+        </Alert>
+      )}
     </Box>
   );
 }
 
-function BenchWith(props: BenchProps & { first: Wish }) {
+/** Whether what was asked for is there and cannot be read: it is given up only when a person says so. */
+const isUnreadable = (error: unknown) => error instanceof Refusal && error.problem.code === "intent.unreadable";
+
+function BenchWith(props: BenchProps & { first: Intent }) {
   const { original, contents, models, active } = props;
   const control = useWish(props.first);
   // While a hand drags or types, the server is asked a few times a second.
   const wish = usePaced(control.wish, 120);
-  const [pattern, setPattern] = useKept("pattern", DEFAULT_PATTERN);
+  const [pattern, setPattern] = useKept("pattern", rules().naming.default_pattern);
   const [said, setSaid] = useState<string>();
   const [edgeMask, setEdgeMask] = useState(false);
   const [scope, setScope] = useState<Scope>("whole");
@@ -551,7 +572,7 @@ function LightTable(props: {
         onTrouble={(error) => onSay(sentence(error))}
       />
       <Menu open={choosing !== undefined} anchorEl={choosing?.anchor} onClose={() => setChoosing(undefined)}>
-        {(Object.keys(KERNEL_NAMES) as (keyof typeof KERNEL_NAMES)[]).map((kernel) => (
+        {rules().kernels.map(({ kernel }) => (
           <MenuItem key={kernel} onClick={() => choose({ show: "plain", kernel })}>
             {plainName(kernel)}
           </MenuItem>

@@ -3,6 +3,7 @@
 import { Box, MenuItem, Stack, TextField } from "@mui/material";
 import { useState } from "react";
 import type { Plan, Size, Target, Unit } from "../api/client";
+import { inMm } from "../api/rules";
 import { decimal } from "../app/format";
 
 type Terms = Target["by"];
@@ -16,8 +17,6 @@ const TERMS: [Terms, string][] = [
   ["long_edge", "Long edge in pixels"],
   ["short_edge", "Short edge in pixels"],
 ];
-
-const MM: Record<Unit, number> = { mm: 1, cm: 10, in: 25.4 };
 
 /** The same size in other terms, so that changing the terms changes nothing else. */
 export function inTerms(terms: Terms, original: Size, result: Size, now: Target): Target {
@@ -38,7 +37,7 @@ export function inTerms(terms: Terms, original: Size, result: Size, now: Target)
     case "print": {
       if (now.by === "print") return now;
       const ppi = 240;
-      const cm = (px: number) => Number(((px / ppi) * 2.54).toFixed(1));
+      const cm = (px: number) => Number((((px / ppi) * inMm("in")) / inMm("cm")).toFixed(1));
       return { by: "print", paper: { width: cm(result.width), height: cm(result.height), unit: "cm" }, ppi };
     }
   }
@@ -153,7 +152,7 @@ function PrintFields({
 }) {
   const { paper, ppi } = target;
   const convert = (unit: Unit) => {
-    const to = (v: number) => Number(((v * MM[paper.unit]) / MM[unit]).toFixed(2));
+    const to = (v: number) => Number(((v * inMm(paper.unit)) / inMm(unit)).toFixed(2));
     onChange({ ...target, paper: { width: to(paper.width), height: to(paper.height), unit } });
   };
   return (

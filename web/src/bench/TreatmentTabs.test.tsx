@@ -2,7 +2,7 @@
 import { screen, waitFor } from "@testing-library/react";
 import { useState } from "react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
-import type { Steps, Wish } from "../api/client";
+import type { Steps, Intent } from "../api/client";
 import { aWish, anOriginal, show } from "../testing/render";
 import { Refused, answer, asked } from "../testing/server";
 import { TreatmentTabs } from "./TreatmentTabs";
@@ -22,13 +22,13 @@ beforeEach(() => {
   answer("POST", "/originals/*/adapt", (body) => ({ ...(body as Steps), clean: { noise: "its own" } }));
 });
 
-function opened(start: Partial<Wish> = {}, name = "furnace-hall.jpg") {
+function opened(start: Partial<Intent> = {}, name = "furnace-hall.jpg") {
   const said = vi.fn<(text: string) => void>();
-  const now: { wish: Wish } = { wish: aWish() };
+  const now: { wish: Intent } = { wish: aWish() };
   function Room() {
     const [wish, setWish] = useState(aWish({ ...steps, letter: "A", alternatives: [], ...start }));
     now.wish = wish;
-    const change = (part: Partial<Wish>) => setWish({ ...wish, ...part });
+    const change = (part: Partial<Intent>) => setWish({ ...wish, ...part });
     return (
       <TreatmentTabs
         original={anOriginal({ name })}

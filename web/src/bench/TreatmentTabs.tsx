@@ -21,7 +21,7 @@ import {
 } from "@mui/material";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { type Letter, type Original, type Steps, type Wish, answered, api, sentence } from "../api/client";
+import { type Letter, type Original, type Steps, type Intent, answered, api, sentence } from "../api/client";
 import { keys, useApply, useHouseTreatments } from "../api/queries";
 import { useKept } from "../app/kept";
 import { type Scope, added, letters, removed, stepsIn, switched } from "./treatments";
@@ -39,9 +39,9 @@ interface Copied {
 /** A treatment of a picture of an order, and how it is changed. */
 interface Treating {
   original: Original;
-  wish: Wish;
+  wish: Intent;
   scope: Scope;
-  change: (part: Partial<Wish>) => void;
+  change: (part: Partial<Intent>) => void;
   changeSteps: (part: Partial<Steps>) => void;
   onSay: (text: string) => void;
 }

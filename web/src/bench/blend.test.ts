@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import type { Wish } from "../api/client";
+import type { Intent } from "../api/client";
 import { between, endOf } from "./blend";
 
 const learned = (strength: number) => ({
@@ -14,7 +14,7 @@ const wish = {
   letter: "A",
   alternatives: [{ letter: "B", enlarge: learned(1) }],
   areas: [{ name: "Sky", steps: { enlarge: learned(0.9) } }],
-} as unknown as Wish;
+} as unknown as Intent;
 
 describe("the end of a blend", () => {
   it("is the wish with that step at its end, compared with nothing", () => {

@@ -1,13 +1,13 @@
 /** A control that only blends is mixed on the screen while the hand moves, out of its two ends. */
 
 import { createContext, useContext, useEffect } from "react";
-import type { Wish } from "../api/client";
+import type { Intent } from "../api/client";
 import { type Scope, changeIn } from "./treatments";
 
 /** Both ends of the control that is at hand, and where it stands between them. */
 export interface Blend {
-  low: Partial<Wish>;
-  high: Partial<Wish>;
+  low: Partial<Intent>;
+  high: Partial<Intent>;
   /** 0 at the low end, 1 at the high one. */
   share: number;
 }
@@ -28,7 +28,7 @@ export function between(knots: Knots, value: number): [number, number] {
 /** Offers a control's ends for as long as it is at hand. */
 export function useBlend(
   atHand: boolean,
-  of: ((value: number) => Partial<Wish>) | undefined,
+  of: ((value: number) => Partial<Intent>) | undefined,
   value: number,
   knots: Knots,
 ) {
@@ -47,7 +47,7 @@ export function useBlend(
  * A wish with one end of a blend, alone: what it is compared with does not matter to it. Faces are restored in the whole picture,
  * whatever the rail is about.
  */
-export function endOf(wish: Wish, scope: Scope, end: Partial<Wish>): Wish {
+export function endOf(wish: Intent, scope: Scope, end: Partial<Intent>): Intent {
   const ofFaces = "faces" in end || "own_faces" in end;
   return { ...wish, ...(ofFaces ? end : changeIn(wish, scope, end)), alternatives: [] };
 }

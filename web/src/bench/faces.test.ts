@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import type { OwnFace, Plan, Wish } from "../api/client";
+import type { OwnFace, Plan, Intent } from "../api/client";
 import { facesLine, leftWords } from "./cards/FacesCard";
 import { around, changedFace, drawnFace, ownFaces, withoutFace } from "./faces";
 
@@ -9,13 +9,13 @@ const plan = (restored: (number | null)[]) =>
 
 describe("faces of a picture", () => {
   it("are those of the plan until the person changes them", () => {
-    const found = ownFaces({} as Wish, plan([0, 1]));
+    const found = ownFaces({} as Intent, plan([0, 1]));
     expect(found.map((f) => f.face.left_eye.x)).toEqual([0, 100]);
     expect(found.every((f) => f.on)).toBe(true);
     const mine = changedFace(found, 1, { on: false, strength: 0.3 });
     expect(mine[0]).toEqual(found[0]);
     expect(mine[1]).toMatchObject({ on: false, strength: 0.3 });
-    expect(ownFaces({ own_faces: mine } as Wish, plan([0, null]))).toBe(mine);
+    expect(ownFaces({ own_faces: mine } as Intent, plan([0, null]))).toBe(mine);
     expect(withoutFace(mine, 0)).toEqual([mine[1]]);
   });
 
@@ -35,10 +35,10 @@ describe("faces of a picture", () => {
 });
 
 describe("the step in a line", () => {
-  const on = { faces: { strength: 0.7 } } as Wish;
+  const on = { faces: { strength: 0.7 } } as Intent;
   it.each([
     ["none found", on, plan([])],
-    ["2 found, off", {} as Wish, plan([null, null])],
+    ["2 found, off", {} as Intent, plan([null, null])],
     ["2 found, left alone", on, plan([null, null])],
     ["1 of 2, 70 %", on, plan([0, null])],
     ["being looked for", on, undefined],

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import type { Enlargement, Plan, Wish } from "../api/client";
+import type { Enlargement, Plan, Intent } from "../api/client";
 import { type Pane, type Source, filledUp, linesUp, paneView, plainName } from "./panes";
 import { NOTHING_CLEANED, NOTHING_FINISHED, PLAIN_FRAME } from "./wish";
 
@@ -9,7 +9,7 @@ const steps = {
   finish: NOTHING_FINISHED,
 };
 
-const wish: Wish = {
+const wish: Intent = {
   ...steps,
   target: { by: "factor", factor: 2 },
   frame: PLAIN_FRAME,

@@ -1,11 +1,10 @@
 /** What each pane of the stage shows, in words and as tiles. */
 
-import type { Enlargement, Kernel, Letter, Plan, Wish } from "../api/client";
+import type { Enlargement, Kernel, Letter, Plan, Intent } from "../api/client";
 import type { Measured } from "../api/queries";
+import { kernelName } from "../api/rules";
 import type { Candidate } from "../stage/tiles";
 import { letters } from "./treatments";
-
-export const KERNEL_NAMES: Record<Kernel, string> = { nearest: "nearest", bicubic: "bicubic", lanczos3: "Lanczos 3" };
 
 /** What a pane is to show. */
 export type Pane =
@@ -17,7 +16,7 @@ export type Pane =
 
 /** How the original is named: nearest repeats its own pixels. */
 export function plainName(kernel: Kernel): string {
-  return kernel === "nearest" ? "Original, its own pixels" : `Original, ${KERNEL_NAMES[kernel]}`;
+  return kernel === "nearest" ? "Original, its own pixels" : `Original, ${kernelName(kernel)}`;
 }
 
 const SPARE: Pane[] = [
@@ -26,7 +25,7 @@ const SPARE: Pane[] = [
 ];
 
 /** As many panes as are needed: those that were chosen, then the other treatments, finished files, and the original in other ways. */
-export function filledUp(chosen: Pane[], wish: Wish, results: Pick<Enlargement, "id">[], count: number): Pane[] {
+export function filledUp(chosen: Pane[], wish: Intent, results: Pick<Enlargement, "id">[], count: number): Pane[] {
   const other = letters(wish).filter((letter) => letter !== (wish.letter ?? "A"));
   const panes = [...chosen];
   const same = (a: Pane) => (b: Pane) => JSON.stringify(a) === JSON.stringify(b);
@@ -55,7 +54,7 @@ export interface PaneView {
 /** Everything that a pane may show of a picture. */
 export interface Source {
   hash: string;
-  wish: Wish;
+  wish: Intent;
   plan: Plan;
   /** The sheet in pixels of the original. */
   extent: Extent;
@@ -71,14 +70,14 @@ export interface Source {
 }
 
 /** A finished enlargement lines up when it was framed as the picture is now, and fills its sheet as much. */
-export function linesUp(result: Enlargement, plan: Plan, wish: Wish): boolean {
+export function linesUp(result: Enlargement, plan: Plan, wish: Intent): boolean {
   const { width, height } = result.record.size;
   const shape = Math.abs(width / height - plan.sheet.width / plan.sheet.height) < 0.01;
   return shape && JSON.stringify(result.record.frame ?? null) === JSON.stringify(wish.frame ?? null);
 }
 
 /** What a letter's treatment came to: without a hash where it cannot be carried out. */
-export function planned(plan: Plan, wish: Wish, letter: Letter): { treatment?: string | null; description: string } {
+export function planned(plan: Plan, wish: Intent, letter: Letter): { treatment?: string | null; description: string } {
   if (letter === (wish.letter ?? "A")) return plan;
   return plan.alternatives.find((a) => a.letter === letter) ?? { description: "" };
 }

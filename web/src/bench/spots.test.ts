@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Spot } from "../api/client";
-import { MOST_SPOTS, openingSpot, pinned } from "./spots";
+import { rules } from "../api/rules";
+import { openingSpot, pinned } from "./spots";
 
 const SIZE = { width: 100, height: 50 };
 
@@ -13,7 +14,7 @@ describe("a pinned spot", () => {
   it("is not one too many", () => {
     let spots = pinned([], { x: 1, y: 1 }, SIZE);
     for (let i = 0; i < 20; i++) spots = pinned(spots, { x: i, y: i }, SIZE);
-    expect(spots).toHaveLength(MOST_SPOTS);
+    expect(spots).toHaveLength(rules().most_spots);
   });
 });
 

@@ -1,13 +1,12 @@
 /** The spots of a picture: kept with it, jumped to by number keys. */
 
 import DeleteOutlineIcon from "@mui/icons-material/DeleteOutlined";
+import { rules } from "../api/rules";
 import { Button, IconButton, Popover, Stack, TextField, Typography } from "@mui/material";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { type Original, type Spot, answered, api } from "../api/client";
 import type { Point } from "../stage/tools";
-
-export const MOST_SPOTS = 8;
 
 /** What the picture's own suggestion calls the eyes of the largest face. */
 const SUGGESTED_EYES = "Eyes";
@@ -52,7 +51,7 @@ export function openingSpot({ spots, suggested }: Pick<SpotsControl, "spots" | "
 
 /** With a spot more at a place of the original; named by its number until the person names it. */
 export function pinned(spots: Spot[], at: Point, size: { width: number; height: number }): Spot[] {
-  if (spots.length >= MOST_SPOTS) return spots;
+  if (spots.length >= rules().most_spots) return spots;
   const within = (value: number, side: number) => Math.min(side, Math.max(0, value));
   const taken = new Set(spots.map((s) => s.name));
   let number = spots.length + 1;
@@ -108,7 +107,7 @@ export function SpotsMenu(props: {
         ))}
         <Button
           variant="outlined"
-          disabled={spots.length >= MOST_SPOTS}
+          disabled={spots.length >= rules().most_spots}
           onClick={props.onPin}
           sx={{ alignSelf: "flex-start" }}
         >

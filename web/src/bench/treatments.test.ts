@@ -1,11 +1,11 @@
 import { describe, expect, it } from "vitest";
-import type { Area, Wish } from "../api/client";
+import type { Area, Intent } from "../api/client";
 import { added, changeIn, letters, removed, stepsIn, switched, treatmentOf } from "./treatments";
 import { NOTHING_CLEANED, NOTHING_FINISHED, PLAIN_FRAME } from "./wish";
 
 const plain = (kernel: "bicubic" | "nearest" | "lanczos3") => ({ by: "plain" as const, kernel });
 
-const wish: Wish = {
+const wish: Intent = {
   target: { by: "factor", factor: 2 },
   frame: PLAIN_FRAME,
   clean: NOTHING_CLEANED,
@@ -20,7 +20,7 @@ const sky: Area = {
   steps: { clean: NOTHING_CLEANED, enlarge: plain("nearest"), finish: NOTHING_FINISHED },
 };
 
-const after = (now: Wish, change: Partial<Wish> | undefined): Wish => ({ ...now, ...change });
+const after = (now: Intent, change: Partial<Intent> | undefined): Intent => ({ ...now, ...change });
 
 describe("treatments", () => {
   it("start as a copy under the next letter and go their own way", () => {

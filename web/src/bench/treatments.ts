@@ -1,8 +1,7 @@
 /** Treatments of one picture side by side: their letters, their areas, and which of them the rail is about. */
 
-import type { Area, Letter, Steps, Wish } from "../api/client";
-
-export const LETTERS: readonly Letter[] = ["A", "B", "C", "D", "E", "F"];
+import type { Area, Intent, Letter, Steps } from "../api/client";
+import { rules } from "../api/rules";
 
 /** What of a wish makes one treatment differ from another. */
 export type Treated = Steps & { areas: Area[] };
@@ -11,25 +10,25 @@ export function stepsOf({ clean, enlarge, faces, finish }: Steps): Steps {
   return { clean, enlarge, faces, finish };
 }
 
-function treated(wish: Wish): Treated {
+function treated(wish: Intent): Treated {
   return { ...stepsOf(wish), areas: wish.areas ?? [] };
 }
 
 /** All letters in use, in order. */
-export function letters(wish: Wish): Letter[] {
+export function letters(wish: Intent): Letter[] {
   const used = [wish.letter ?? "A", ...(wish.alternatives ?? []).map((a) => a.letter)];
-  return LETTERS.filter((letter) => used.includes(letter));
+  return rules().letters.filter((letter) => used.includes(letter));
 }
 
 /** The treatment with a letter. */
-export function treatmentOf(wish: Wish, letter: Letter): Treated | undefined {
+export function treatmentOf(wish: Intent, letter: Letter): Treated | undefined {
   if (letter === (wish.letter ?? "A")) return treated(wish);
   const other = wish.alternatives?.find((a) => a.letter === letter);
   return other && { ...stepsOf(other), areas: other.areas ?? [] };
 }
 
 /** The rail turns to another treatment. */
-export function switched(wish: Wish, letter: Letter): Partial<Wish> {
+export function switched(wish: Intent, letter: Letter): Partial<Intent> {
   const next = treatmentOf(wish, letter);
   const now = wish.letter ?? "A";
   if (!next || letter === now) return {};
@@ -38,15 +37,15 @@ export function switched(wish: Wish, letter: Letter): Partial<Wish> {
 }
 
 /** A copy of the present treatment under the first free letter, to be changed; nothing when all are taken. */
-export function added(wish: Wish): Partial<Wish> | undefined {
-  const free = LETTERS.find((letter) => !letters(wish).includes(letter));
+export function added(wish: Intent): Partial<Intent> | undefined {
+  const free = rules().letters.find((letter) => !letters(wish).includes(letter));
   if (!free) return undefined;
   const alternatives = [...(wish.alternatives ?? []), { letter: wish.letter ?? "A", ...treated(wish) }];
   return { letter: free, alternatives };
 }
 
 /** Without the present treatment; the nearest other one takes its place. */
-export function removed(wish: Wish): Partial<Wish> | undefined {
+export function removed(wish: Intent): Partial<Intent> | undefined {
   const now = wish.letter ?? "A";
   const others = letters(wish).filter((letter) => letter !== now);
   const next = others.findLast((letter) => letter < now) ?? others[0];
@@ -58,16 +57,16 @@ export function removed(wish: Wish): Partial<Wish> | undefined {
 /** What the rail is about: the whole picture, or one of its areas. */
 export type Scope = "whole" | number;
 
-export function stepsIn(wish: Wish, scope: Scope): Steps {
+export function stepsIn(wish: Intent, scope: Scope): Steps {
   const area = scope === "whole" ? undefined : wish.areas?.[scope];
   return stepsOf(area?.steps ?? wish);
 }
 
-export function changeIn(wish: Wish, scope: Scope, part: Partial<Steps>): Partial<Wish> {
+export function changeIn(wish: Intent, scope: Scope, part: Partial<Steps>): Partial<Intent> {
   if (scope === "whole" || !wish.areas?.[scope]) return part;
   return changeArea(wish, scope, { steps: { ...wish.areas[scope].steps, ...part } });
 }
 
-export function changeArea(wish: Wish, index: number, part: Partial<Area>): Partial<Wish> {
+export function changeArea(wish: Intent, index: number, part: Partial<Area>): Partial<Intent> {
   return { areas: wish.areas?.map((area, i) => (i === index ? { ...area, ...part } : area)) };
 }

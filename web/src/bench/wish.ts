@@ -1,7 +1,7 @@
 /** What is asked for of one picture: remembered per picture, with undo and redo. */
 
 import { useCallback, useState } from "react";
-import type { Clean, Finish, Frame, Recipe, Wish } from "../api/client";
+import type { Clean, Finish, Frame, Recipe, Intent } from "../api/client";
 
 /** The whole picture as it came. */
 export const PLAIN_FRAME: Frame = { mirrored: false, quarter_turns: 0, degrees: 0, crop: null };
@@ -22,16 +22,16 @@ export function followed(now: Recipe, old: Recipe, next: Recipe): Partial<Recipe
 }
 
 interface History {
-  past: Wish[];
-  now: Wish;
-  future: Wish[];
+  past: Intent[];
+  now: Intent;
+  future: Intent[];
   /** When the latest change was made. */
   at: number;
 }
 
 export interface WishControl {
-  wish: Wish;
-  change: (part: Partial<Wish>) => void;
+  wish: Intent;
+  change: (part: Partial<Intent>) => void;
   /** Takes a new suggestion over in the steps that nobody has changed since the old one. */
   follow: (old: Recipe, next: Recipe) => void;
   undo?: () => void;
@@ -43,11 +43,11 @@ export interface WishControl {
  *
  * The server remembers it, with every plan that is asked for.
  */
-export function useWish(first: Wish): WishControl {
+export function useWish(first: Intent): WishControl {
   const [history, setHistory] = useState<History>(() => ({ past: [], now: first, future: [], at: 0 }));
   const put = useCallback((step: (h: History) => History) => setHistory(step), []);
   const change = useCallback(
-    (part: Partial<Wish>) => {
+    (part: Partial<Intent>) => {
       const at = Date.now();
       put((h) => ({
         past: at - h.at < TOGETHER_MS ? h.past : [...h.past.slice(-99), h.now],

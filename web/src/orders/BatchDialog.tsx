@@ -1,5 +1,6 @@
 /** A run of many pictures, looked over before it starts: what stops it, what a person would want to know, and what mends it. */
 
+import { rules } from "../api/rules";
 import {
   Alert,
   Box,
@@ -27,7 +28,7 @@ import {
   type Order,
   type Ticket,
   type Treating,
-  type Wish,
+  type Intent,
   answered,
   api,
   newKey,
@@ -41,7 +42,7 @@ import { TreatingField } from "./TreatingField";
 import { changed, fixText } from "./batch";
 import { ticketText } from "./words";
 
-type Output = Wish["output"];
+type Output = Intent["output"];
 
 const OUTPUTS: [string, Output][] = [
   ["TIFF, 16 bits", { format: "tiff", depth: 16 }],
@@ -171,9 +172,11 @@ export function BatchDialog(props: {
           <TextField
             label="Names"
             value={pattern}
-            placeholder="{name}_{width}x{height}"
+            placeholder={rules().naming.default_pattern}
             slotProps={{ inputLabel: { shrink: true } }}
-            helperText="{name} {width} {height} {long} {ppi} {method}"
+            helperText={rules()
+              .naming.words.map((word) => `{${word}}`)
+              .join(" ")}
             onChange={(e) => setPattern(e.target.value)}
           />
         </Stack>

@@ -27,7 +27,7 @@ import {
   type Original,
   type Rehearsal as Rehearsed,
   type RehearsalRequest,
-  type Wish,
+  type Intent,
   answered,
   api,
   sentence,
@@ -50,7 +50,7 @@ const PART_COUNTS = [4, 9, 24];
 
 export function Rehearsal(props: {
   original: Original;
-  wish: Wish;
+  wish: Intent;
   onClose: () => void;
   /** Takes a candidate's way of enlarging over to the bench. */
   onTake: (enlarge: Choice, name: string) => void;

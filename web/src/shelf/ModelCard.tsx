@@ -19,7 +19,7 @@ export function ModelCard({
   const { card } = model;
   const [more, setMore] = useState(false);
   const over = overEveryday(card, model.perceived_nearer);
-  const measured = bars(card);
+  const measured = bars(model);
   return (
     <Box
       component="article"

@@ -24,10 +24,6 @@ describe("a card's scores", () => {
     const lettering = card({
       scores: [score("photographs", 24, 26), score("lettering", 29, 27), score("lettering", 31, 28)],
     });
-    expect(bars(lettering)).toEqual([
-      { label: "lettering and line", value: 5, own: true },
-      { label: "photographs of all kinds", value: -1, own: false },
-    ]);
     const gains = "+2.5 dB over Everyday on its subject; −2 dB on photographs of all kinds";
     expect(overEveryday(lettering)).toBe(gains);
     expect(overEveryday(lettering, 0.253)).toBe(`${gains}; as a general network sees it 25 % nearer to the truth`);
@@ -40,22 +36,25 @@ describe("a card's scores", () => {
     expect(overEveryday(everyday)).toBeUndefined();
   });
 
-  it("shows a cleaner by damage and leaves the undamaged picture out", () => {
-    const part = { photos: 3, least_gain: 0, before_ssim: 0.5, after_ssim: 0.8 };
-    const cleaning = [
-      { damage: "nothing", before: 0, after: 53, ...part },
-      { damage: "white noise, sigma 25", before: 24, after: 33, ...part },
+  it("shows an enlarger by sets of pictures, in words", () => {
+    const part = { pictures: 3, least: 0 };
+    const evidence = [
+      { on: "lettering", own: true, mean: 5, ...part },
+      { on: "photographs", own: false, mean: -1, ...part },
     ];
-    expect(bars(card({ kind: "clean", cleaning }))).toEqual([{ label: "white noise, sigma 25", value: 9, own: true }]);
+    expect(bars({ card: card({}), evidence } as Model)).toEqual([
+      { label: "lettering and line", value: 5, own: true },
+      { label: "photographs of all kinds", value: -1, own: false },
+    ]);
   });
 
   it("shows a restorer of faces with what it does to sound ones, set apart", () => {
-    const part = { photos: 3, least_gain: 0, before_ssim: 0, after_ssim: 0 };
-    const cleaning = [
-      { damage: "24 px, phone: soft, noise 3", before: 24, after: 25, ...part },
-      { damage: "64 px, sharp", undamaged: true, before: 30, after: 29.5, ...part },
+    const part = { pictures: 3, least: 0 };
+    const evidence = [
+      { on: "24 px, phone: soft, noise 3", own: true, mean: 1, ...part },
+      { on: "64 px, sharp", own: false, mean: -0.5, ...part },
     ];
-    expect(bars(card({ kind: "face", cleaning }))).toEqual([
+    expect(bars({ card: card({ kind: "face" }), evidence } as Model)).toEqual([
       { label: "24 px, phone", value: 1, own: true },
       { label: "64 px, sharp", value: -0.5, own: false },
     ]);

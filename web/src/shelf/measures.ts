@@ -44,20 +44,9 @@ export const COUNTED_FROM: Record<Card["kind"], string> = {
 };
 
 /** Gains over bicubic by set, over the damaged picture by damage, or over Everyday by what happened to a face. */
-export function bars(card: Card): Bar[] {
-  if (card.kind !== "enlarge") {
-    const finite = (card.cleaning ?? []).filter((c) => c.before > 0);
-    return finite.map((c) => ({ label: c.damage.split(":")[0] ?? "", value: c.after - c.before, own: !c.undamaged }));
-  }
-  const sets = [...new Set(card.scores.map((s) => s.set))];
-  const own = ownSet(card);
-  return sets
-    .map((set) => ({
-      label: SET_NAMES[set] ?? set,
-      value: mean(card.scores.filter((s) => s.set === set).map((s) => s.model - s.bicubic)),
-      own: set === own,
-    }))
-    .sort((a, b) => Number(b.own) - Number(a.own));
+export function bars({ card, evidence }: Model): Bar[] {
+  const label = (on: string) => (card.kind === "enlarge" ? (SET_NAMES[on] ?? on) : (on.split(":")[0] ?? ""));
+  return evidence.map(({ on, mean, own }) => ({ label: label(on), value: mean, own }));
 }
 
 const signed = (value: number, digits = 2) =>

@@ -2,7 +2,7 @@
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { useState } from "react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
-import type { Plan, Wish } from "../api/client";
+import type { Plan, Intent } from "../api/client";
 import { IDENTITY } from "../stage/affine";
 import { aPlan, aWish, anOriginal, show } from "../testing/render";
 import { Refused, answer, asked } from "../testing/server";
@@ -20,7 +20,7 @@ const PLAN = aPlan({
   description: "Everyday",
   alternatives: [{ letter: "B", treatment: "b1", description: "Lettering" }],
 } as never as Partial<Plan>);
-const TWO = aWish({ ...steps(1), letter: "A", alternatives: [{ letter: "B", ...steps(0.4) }] } as Partial<Wish>);
+const TWO = aWish({ ...steps(1), letter: "A", alternatives: [{ letter: "B", ...steps(0.4) }] } as Partial<Intent>);
 
 // A page that is not laid out never changes its size, and pictures in it are never loaded: these are at once.
 class NoResize {
@@ -45,11 +45,11 @@ beforeEach(() => {
   localStorage.clear();
 });
 
-function opened(start: Wish = TWO) {
+function opened(start: Intent = TWO) {
   const said = vi.fn<(text: string) => void>();
   function Room() {
     const [wish, setWish] = useState(start);
-    const control = { wish, change: (part: Partial<Wish>) => setWish({ ...wish, ...part }) } as never;
+    const control = { wish, change: (part: Partial<Intent>) => setWish({ ...wish, ...part }) } as never;
     return <Strip original={anOriginal()} wish={wish} plan={PLAN} control={control} onSay={said} onBench={vi.fn()} />;
   }
   return { ...show(<Room />), said };

@@ -13,7 +13,7 @@ import {
   Typography,
 } from "@mui/material";
 import { type PointerEvent, useEffect, useRef, useState } from "react";
-import { type Letter, type Original, type Plan, type Spot, type Wish, answered, api, sentence } from "../api/client";
+import { type Letter, type Original, type Plan, type Spot, type Intent, answered, api, sentence } from "../api/client";
 import { useApply } from "../api/queries";
 import { useKept } from "../app/kept";
 import { planned } from "../bench/panes";
@@ -38,7 +38,7 @@ interface Column {
 
 export function Strip(props: {
   original: Original;
-  wish: Wish;
+  wish: Intent;
   plan: Plan;
   control: WishControl;
   onSay: (text: string) => void;

@@ -5,7 +5,7 @@ import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { render } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import type { ReactElement } from "react";
-import type { Enlargement, Job, Model, Order, OrderContents, Original, Plan, RunSheet, Wish } from "../api/client";
+import type { Enlargement, Job, Model, Order, OrderContents, Original, Plan, RunSheet, Intent } from "../api/client";
 import { theme } from "../app/theme";
 
 /** Shows a component, and gives the hand that works it. */
@@ -36,10 +36,12 @@ export const aModel = (card: Record<string, unknown>): Model =>
   ({
     title: `${card["name"] as string}, draft`,
     pixels_per_second: 1e6,
+    evidence: [],
     card: { factor: 1, grade: "draft", scores: [], cleaning: [], level: null, sha256: "5a", ...card },
   }) as unknown as Model;
 
-export const aWish = (part: Partial<Wish> = {}): Wish => ({ faces: null, own_faces: null, areas: [], ...part }) as Wish;
+export const aWish = (part: Partial<Intent> = {}): Intent =>
+  ({ faces: null, own_faces: null, areas: [], ...part }) as Intent;
 
 const PAPER = { width: 40, height: 30, unit: "cm" };
 

@@ -3,7 +3,12 @@
 import "@testing-library/jest-dom/vitest";
 import { cleanup, configure } from "@testing-library/react";
 import { afterEach } from "vitest";
+import type { Rules } from "../api/client";
+import { setRules } from "../api/rules";
+import today from "./rules.json";
 import { forget, take } from "./server";
+
+setRules(today as Rules);
 
 // Both are set before the client is made, which keeps hold of them. Outside a browser there is no page that an address is relative to.
 globalThis.fetch = take;

@@ -5,9 +5,11 @@ use std::path::{Path, PathBuf};
 
 use dettaglio_core::codec;
 use dettaglio_core::colour::{encode, linearise};
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::limits::Limits;
-use dettaglio_core::picture::{Channels, Original, Planes, Samples, Size};
+use dettaglio_core::picture::{Original, Planes, Samples};
+use dettaglio_domain::file::Channels;
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::limits::Limits;
 use rayon::prelude::*;
 
 pub type Outcome<T> = Result<T, Box<dyn std::error::Error>>;

@@ -2,15 +2,19 @@
 
 use std::fmt::Write as _;
 
-use dettaglio_core::clean::{Clean, Level, Noise, NoiseCurve, SOFTNESS_SCALE};
+use dettaglio_core::clean::conditioning_map;
 use dettaglio_core::compare::{psnr, psnr_rgb, ssim};
-use dettaglio_core::enlarge::{Averaging, Kernel};
-use dettaglio_core::model::{Card, CleaningScore, Grade, LevelKind, Model, ModelRef, Shelf};
-use dettaglio_core::picture::{Planes, Region, Size};
+use dettaglio_core::enlarge::Averaging;
+use dettaglio_core::model::{Model, Shelf};
+use dettaglio_core::picture::Planes;
 use dettaglio_core::reading::noise;
-use dettaglio_core::recipe::Recipe;
 use dettaglio_core::render::{Renderer, Unhurried};
-use dettaglio_core::size::Target;
+use dettaglio_domain::clean::{Clean, Conditioning, Noise, NoiseCurve, SOFTNESS_SCALE};
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::model::{Card, CleaningScore, Grade, LevelKind, ModelRef};
+use dettaglio_domain::recipe::Recipe;
+use dettaglio_domain::size::Target;
 
 use super::damage::{self, Outcome, Photo};
 use super::sets::Sets;
@@ -20,7 +24,7 @@ use super::{clamped, rounded, shrunk};
 struct Damaged {
     picture: Planes,
     truth: Planes,
-    level: Level,
+    level: Conditioning,
 }
 
 type Damage = (String, Box<dyn Fn(&Planes) -> Outcome<Damaged>>);
@@ -41,7 +45,7 @@ away where there is nothing to clean; 42 dB and more is invisible.
 fn sensor(sigma: f32) -> Damage {
     let damage = move |truth: &Planes| {
         let (picture, truth) = damage::sensor(truth, sigma);
-        let level = Level::Noise(noise::read(&noise::blocks(&damage::as_original(&picture), 40_000)).level);
+        let level = Conditioning::Noise(noise::read(&noise::blocks(&damage::as_original(&picture), 40_000)).level);
         Ok(Damaged { picture, truth, level })
     };
     (format!("sensor noise, sigma {sigma}"), Box::new(damage))
@@ -50,25 +54,27 @@ fn sensor(sigma: f32) -> Damage {
 fn damages(kind: LevelKind) -> Vec<Damage> {
     let untouched: Damage = (
         "nothing".to_owned(),
-        Box::new(|truth| Ok(Damaged { picture: truth.clone(), truth: truth.clone(), level: Level::Constant(0.0) })),
+        Box::new(|truth| {
+            Ok(Damaged { picture: truth.clone(), truth: truth.clone(), level: Conditioning::Constant(0.0) })
+        }),
     );
     let white = |sigma: f32| -> Damage {
         let damage = move |truth: &Planes| {
-            let level = Level::Constant(sigma / 255.0);
+            let level = Conditioning::Constant(sigma / 255.0);
             Ok(Damaged { picture: damage::white_noise(truth, sigma), truth: truth.clone(), level })
         };
         (format!("white noise, sigma {sigma}"), Box::new(damage))
     };
     let jpeg = |quality: u8| -> Damage {
         let damage = move |truth: &Planes| {
-            let level = Level::Constant(1.0 - f32::from(quality) / 100.0);
+            let level = Conditioning::Constant(1.0 - f32::from(quality) / 100.0);
             Ok(Damaged { picture: damage::jpeg(truth, quality)?, truth: truth.clone(), level })
         };
         (format!("JPEG, quality {quality}"), Box::new(damage))
     };
     let blur = |sigma: f32| -> Damage {
         let damage = move |truth: &Planes| {
-            let level = Level::Constant(sigma / SOFTNESS_SCALE);
+            let level = Conditioning::Constant(sigma / SOFTNESS_SCALE);
             Ok(Damaged { picture: damage::rounded(&damage::blurred(truth, sigma)), truth: truth.clone(), level })
         };
         (format!("blur, sigma {sigma} px"), Box::new(damage))
@@ -106,7 +112,7 @@ pub fn score(model: &Model, sets: &Sets) -> Outcome<Vec<CleaningScore>> {
         let (mut least_gain, mut worst) = (f64::INFINITY, "");
         for photo in photos {
             let Damaged { picture, truth, level } = damage(&photo.planes)?;
-            let map = level.map(&picture);
+            let map = conditioning_map(level, &picture);
             let cleaned = clamped(network.run(&picture, Some(&map))?);
             let (before, after) = (psnr(&picture, &truth, BORDER), psnr(&cleaned, &truth, BORDER));
             if after - before < least_gain {

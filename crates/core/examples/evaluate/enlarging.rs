@@ -3,12 +3,15 @@
 use std::fmt::Write as _;
 
 use dettaglio_core::compare::{drift, psnr, sharpness, ssim};
-use dettaglio_core::enlarge::{Averaging, Kernel, resample};
-use dettaglio_core::model::{Card, EVERYDAY, Kind, Model, Network, PHOTOGRAPHS, Score, Shelf, perceived_nearer};
-use dettaglio_core::picture::{Original, Planes, Region, Size};
+use dettaglio_core::enlarge::{Averaging, resample};
+use dettaglio_core::model::{Model, Network, Shelf};
+use dettaglio_core::picture::{Original, Planes};
 use dettaglio_core::render::{Renderer, Unhurried};
 use dettaglio_core::screen::{screen, weave};
-use dettaglio_core::treatment::Treatment;
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::model::{Card, EVERYDAY, Kind, PHOTOGRAPHS, Score, perceived_nearer};
+use dettaglio_domain::treatment::Treatment;
 
 use super::damage::Outcome;
 use super::perception::Judge;

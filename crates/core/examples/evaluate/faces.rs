@@ -4,18 +4,20 @@
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 
-use dettaglio_core::area::Place;
 use dettaglio_core::codec;
 use dettaglio_core::compare::psnr;
-use dettaglio_core::enlarge::{Averaging, Kernel, resample};
-use dettaglio_core::face::canvas::CANVAS;
-use dettaglio_core::face::{Face, Finder, LeftAlone};
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::limits::Limits;
-use dettaglio_core::model::{CleaningScore, EVERYDAY, FaceTrial, Grade, MOST_LOST, Model, ModelRef, Shelf};
-use dettaglio_core::picture::{Planes, Region, Size};
+use dettaglio_core::enlarge::{Averaging, resample};
+use dettaglio_core::face::Finder;
+use dettaglio_core::model::{Model, Shelf};
+use dettaglio_core::picture::Planes;
 use dettaglio_core::render::{Renderer, Unhurried};
-use dettaglio_core::treatment::{Restore, TreatedFace, Treatment};
+use dettaglio_domain::face::{CANVAS, Face, LeftAlone};
+use dettaglio_domain::geometry::{Place, Region, Size};
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::limits::Limits;
+use dettaglio_domain::model::{CleaningScore, EVERYDAY, FaceTrial, Grade, MOST_LOST, ModelRef};
+use dettaglio_domain::treatment::{Restore, TreatedFace, Treatment};
 
 use super::damage::{self, Outcome};
 use super::{rounded, shrunk};

@@ -9,11 +9,15 @@
 
 use std::path::{Path, PathBuf};
 
-use dettaglio_core::enlarge::{Averaging, Kernel, resample_in};
+use dettaglio_core::enlarge::{Averaging, resample_in};
 use dettaglio_core::face::Finder;
-use dettaglio_core::forecast::Rates;
-use dettaglio_core::model::{Card, Kind, Model, Shelf};
-use dettaglio_core::picture::{Planes, Size};
+use dettaglio_core::forecast;
+use dettaglio_core::model::{Model, Shelf};
+use dettaglio_core::picture::Planes;
+use dettaglio_domain::forecast::Rates;
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::model::{Card, Kind};
 
 mod cleaning;
 #[path = "../damage/mod.rs"]
@@ -38,7 +42,7 @@ fn main() -> Outcome<()> {
     let shelf = Shelf::open(models)?;
     let wanted = |card: &Card| only.is_empty() || only.iter().any(|id| id.as_os_str() == card.id.as_str());
     let mut rates = Rates::default();
-    if let Some(error) = rates.measure(&shelf).into_iter().next() {
+    if let Some(error) = forecast::measure(&mut rates, &shelf).into_iter().next() {
         return Err(error.into());
     }
     let seconds_per_megapixel = |card: &Card| 1e6 / rates.models[&card.id];

@@ -4,13 +4,16 @@
 
 use std::fmt::Write as _;
 
-use dettaglio_core::clean::{Clean, Level, Noise};
-use dettaglio_core::enlarge::Kernel;
-use dettaglio_core::model::{Card, LevelKind, Model, ModelRef, Shelf};
-use dettaglio_core::picture::{Planes, Size};
+use dettaglio_core::clean::conditioning_map;
+use dettaglio_core::model::{Model, Shelf};
+use dettaglio_core::picture::Planes;
 use dettaglio_core::reading::noise;
 use dettaglio_core::render::{Renderer, Unhurried};
-use dettaglio_core::treatment::Treatment;
+use dettaglio_domain::clean::{Clean, Conditioning, Noise};
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::model::{Card, LevelKind, ModelRef};
+use dettaglio_domain::treatment::Treatment;
 
 use super::clamped;
 use super::damage::{self, Demosaicing, Outcome};
@@ -205,9 +208,9 @@ pub fn table(models: &[(&Card, &Model)]) -> Outcome<String> {
         writeln!(text, "| {name} | {stars:.2} | {colour:.2} | {ring:+.1} | {wires:.2} | {sky:.2} |")
     };
     row("as it is", &noisy)?;
-    let level = Level::Noise(noise::read(&noise::blocks(&damage::as_original(&noisy), 40_000)).level);
+    let level = Conditioning::Noise(noise::read(&noise::blocks(&damage::as_original(&noisy), 40_000)).level);
     for (card, model) in models.iter().filter(|(card, _)| card.level == Some(LevelKind::Noise)) {
-        let cleaned = clamped(model.network()?.run(&noisy, Some(&level.map(&noisy)))?);
+        let cleaned = clamped(model.network()?.run(&noisy, Some(&conditioning_map(level, &noisy)))?);
         row(&card.title(), &cleaned)?;
     }
     Ok(text)

@@ -3,7 +3,8 @@
 use std::path::Path;
 
 use dettaglio_core::model::Engine;
-use dettaglio_core::picture::{Planes, Region};
+use dettaglio_core::picture::Planes;
+use dettaglio_domain::geometry::Region;
 use ort::session::Session;
 use ort::value::TensorRef;
 

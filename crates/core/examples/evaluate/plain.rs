@@ -7,12 +7,15 @@ use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 
-use dettaglio_core::clean::Level;
+use dettaglio_core::clean::conditioning_map;
 use dettaglio_core::codec::png_bytes;
 use dettaglio_core::compare::{psnr, psnr_rgb};
-use dettaglio_core::model::{Card, LevelKind, Model};
-use dettaglio_core::picture::{Planes, Region};
+use dettaglio_core::model::Model;
+use dettaglio_core::picture::Planes;
 use dettaglio_core::reading::noise;
+use dettaglio_domain::clean::Conditioning;
+use dettaglio_domain::geometry::Region;
+use dettaglio_domain::model::{Card, LevelKind};
 
 use super::clamped;
 use super::damage::{self, Demosaicing, Outcome, Photo};
@@ -74,15 +77,15 @@ impl Kind {
             }
         };
         let level = match self {
-            Kind::White(sigma) => Level::Constant(sigma / 255.0),
-            _ => Level::Noise(noise::read(&noise::blocks(&damage::as_original(&picture), 40_000)).level),
+            Kind::White(sigma) => Conditioning::Constant(sigma / 255.0),
+            _ => Conditioning::Noise(noise::read(&noise::blocks(&damage::as_original(&picture), 40_000)).level),
         };
         let size = truth.size();
         let side = |px: u32| px.min(SIDE) / 8 * 8;
         let (width, height) = (side(size.width), side(size.height));
         let part = Region::new((size.width - width) / 16 * 8, (size.height - height) / 16 * 8, width, height);
         let picture = picture.cut(part);
-        let told = level.map(&picture);
+        let told = conditioning_map(level, &picture);
         Ok(Noisy { name: photo.name.clone(), picture, truth: truth.cut(part), told })
     }
 }

@@ -2,8 +2,8 @@
 
 use std::path::Path;
 
-use dettaglio_core::model::PHOTOGRAPHS;
 use dettaglio_core::picture::Planes;
+use dettaglio_domain::model::PHOTOGRAPHS;
 
 use super::damage::{Outcome, Photo, load};
 use super::sheets::NATIVE;

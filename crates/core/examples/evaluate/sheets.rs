@@ -2,14 +2,18 @@
 
 use std::path::{Path, PathBuf};
 
-use dettaglio_core::clean::Level;
+use dettaglio_core::clean::conditioning_map;
 use dettaglio_core::codec::{self, Decoded};
-use dettaglio_core::enlarge::{Kernel, resample};
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::limits::Limits;
-use dettaglio_core::model::{Kind, LevelKind, Model};
-use dettaglio_core::picture::{Planes, Region, Size};
-use dettaglio_core::reading::Reading;
+use dettaglio_core::enlarge::resample;
+use dettaglio_core::model::Model;
+use dettaglio_core::picture::Planes;
+use dettaglio_core::reading;
+use dettaglio_domain::clean::Conditioning;
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::limits::Limits;
+use dettaglio_domain::model::{Kind, LevelKind};
 
 use super::clamped;
 use super::damage::Outcome;
@@ -61,7 +65,7 @@ fn panes(model: &Model, native: &Decoded) -> Outcome<Vec<Planes>> {
     let larger = part.times(card.factor);
     let size = Size::new(SIDE, SIDE);
     let plain = |planes: &Planes, kernel| resample(planes, size, size.whole(), kernel);
-    let level = card.level.map(|kind| told(kind, native).map(photo));
+    let level = card.level.map(|kind| conditioning_map(told(kind, native), photo));
     let result = clamped(network.run(photo, level.as_deref())?).cut(larger);
     let cut = photo.cut(part);
     Ok(match card.kind {
@@ -71,14 +75,14 @@ fn panes(model: &Model, native: &Decoded) -> Outcome<Vec<Planes>> {
 }
 
 /// What the product would tell a cleaner of this picture.
-fn told(kind: LevelKind, native: &Decoded) -> Level {
-    let reading = Reading::of(&native.original, &native.facts);
+fn told(kind: LevelKind, native: &Decoded) -> Conditioning {
+    let reading = reading::measure(&native.original, &native.facts);
     match kind {
-        LevelKind::Noise => Level::Noise(reading.noise.level),
-        LevelKind::Compression => Level::Constant(1.0 - reading.worst_quality().unwrap_or(75.0) / 100.0),
-        LevelKind::Softness | LevelKind::Scale => {
-            Level::Constant(reading.softness.map_or(1.0, |s| s.sigma.min(2.0)) / dettaglio_core::clean::SOFTNESS_SCALE)
-        }
+        LevelKind::Noise => Conditioning::Noise(reading.noise.level),
+        LevelKind::Compression => Conditioning::Constant(1.0 - reading.worst_quality().unwrap_or(75.0) / 100.0),
+        LevelKind::Softness | LevelKind::Scale => Conditioning::Constant(
+            reading.softness.map_or(1.0, |s| s.sigma.min(2.0)) / dettaglio_domain::clean::SOFTNESS_SCALE,
+        ),
     }
 }
 

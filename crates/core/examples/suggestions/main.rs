@@ -10,20 +10,26 @@ use std::io::Write as _;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
 
-use dettaglio_core::clean::Clean;
-use dettaglio_core::codec::{self, Decoded, Facts, png_bytes};
+use dettaglio_core::codec::{self, Decoded, png_bytes};
 use dettaglio_core::compare::{drift, psnr};
-use dettaglio_core::enlarge::{Averaging, Kernel, resample_in};
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::limits::Limits;
-use dettaglio_core::model::{EVERYDAY, Shelf};
-use dettaglio_core::picture::{Original, Planes, Region, Size};
-use dettaglio_core::reading::Reading;
-use dettaglio_core::recipe::{Choice, Recipe, Surround};
-use dettaglio_core::rehearsal::{Candidate, PutBack, Scene, Tally, candidates, divided};
+use dettaglio_core::enlarge::{Averaging, resample_in};
+use dettaglio_core::model::Shelf;
+use dettaglio_core::picture::{Original, Planes};
+use dettaglio_core::rehearsal::{PutBack, Scene, divided};
 use dettaglio_core::render::{Renderer, Unhurried};
-use dettaglio_core::size::Target;
-use dettaglio_core::suggest::{PrintFacts, Suggestion, Trial, usual_grade};
+use dettaglio_core::{reading, trial};
+use dettaglio_domain::clean::Clean;
+use dettaglio_domain::file::Facts;
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::limits::Limits;
+use dettaglio_domain::model::EVERYDAY;
+use dettaglio_domain::reading::Reading;
+use dettaglio_domain::recipe::{Choice, Recipe, Surround};
+use dettaglio_domain::rehearsal::{Candidate, Tally, candidates};
+use dettaglio_domain::size::Target;
+use dettaglio_domain::suggest::{PrintFacts, Suggestion, usual_grade};
 
 #[path = "../damage/mod.rs"]
 mod damage;
@@ -165,9 +171,9 @@ fn as_file(planes: &Planes, quality: Option<u8>) -> Outcome<Decoded> {
 fn judge(shelf: &Shelf, case: Case, quality: Option<u8>, whole_shelf: bool) -> Outcome<Found> {
     let Case { name, truth, picture, facts } = case;
     let renderer = Renderer::new(shelf.clone(), 64 << 20);
-    let reading = Reading::of(&picture, &facts);
+    let reading = reading::measure(&picture, &facts);
     let start = Instant::now();
-    let trial = Trial::of(&picture, &reading, shelf, FACTOR, &Unhurried)?;
+    let trial = trial::run(&picture, &reading, shelf, FACTOR, &Unhurried)?;
     let seconds = start.elapsed().as_secs_f64();
     let print = PrintFacts { factor: f64::from(FACTOR), ppi: None, distance_m: None };
     let suggestion = Suggestion::of(&reading, trial.as_ref(), &[], &facts, shelf, print);
@@ -178,7 +184,7 @@ fn judge(shelf: &Shelf, case: Case, quality: Option<u8>, whole_shelf: bool) -> O
     };
     let border = FACTOR + 4;
     let of = |recipe: &Recipe| -> Outcome<f64> { Ok(psnr(&made(recipe)?, &truth, border)) };
-    let recipe = Recipe::suggested(&suggestion, dettaglio_core::frame::Frame::default(), Surround::None);
+    let recipe = suggestion.recipe(dettaglio_domain::frame::Frame::default(), Surround::None);
     let suggested = made(&recipe)?;
     let everyday = Recipe::learned(EVERYDAY, usual_grade(EVERYDAY, shelf, f64::from(FACTOR)));
     let lacks = if whole_shelf { Some(lacks(&renderer, &picture, &reading, &recipe)?) } else { None };
@@ -253,7 +259,7 @@ fn draws_nothing(shelf: &Shelf, candidate: &Candidate) -> bool {
     match &candidate.steps.enlarge {
         Choice::Plain { .. } => true,
         Choice::Learned { subject, grade, .. } => {
-            shelf.chain(subject, *grade, f64::from(FACTOR)).iter().all(|m| !m.card().draws_screen())
+            shelf.chain(subject, *grade, f64::from(FACTOR)).iter().all(|m| !m.draws_screen())
         }
     }
 }
@@ -326,7 +332,7 @@ fn noise(text: &mut String, photos: &[Photo]) -> Outcome<()> {
             let place = i * across * down / 3.min(across * down);
             let at = Region::new(place % across * 200, place / across * 130, 200, 130);
             let Decoded { original, facts } = as_file(&planes.cut(at), None)?;
-            let reading = Reading::of(&original, &facts);
+            let reading = reading::measure(&original, &facts);
             if reading.noise.hidden { hidden += 1 } else { sigmas.push(reading.noise.sigma) }
         }
     }

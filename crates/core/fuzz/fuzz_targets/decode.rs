@@ -3,10 +3,11 @@
 
 use std::io::Write;
 
-use dettaglio_core::codec::{self, Carried, Format, OutputSettings, PictureWriter};
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::limits::Limits;
-use dettaglio_core::reading::Reading;
+use dettaglio_domain::file::{Format, OutputSettings};
+use dettaglio_core::codec::{self, Carried, PictureWriter};
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::limits::Limits;
+use dettaglio_domain::reading::Reading;
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|bytes: &[u8]| {

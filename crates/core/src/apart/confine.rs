@@ -11,6 +11,9 @@ use libc::*;
 use rustix::process::{Resource, Rlimit, getrlimit, setrlimit};
 use seccompiler::{BpfProgram, SeccompAction, SeccompFilter, apply_filter_all_threads};
 
+/// Names the runtime's library, which a helper may need: the one thing of the environment that it is given.
+pub(crate) const LIBRARY_VARIABLE: &str = "DETTAGLIO_ONNXRUNTIME";
+
 /// Files that may be open at once: those that a runtime holds, the connection, and one that is read.
 const OPEN_FILES: u64 = 64;
 
@@ -34,6 +37,7 @@ const REFUSED_OLDER: &[c_long] = &[
     SYS_open, SYS_creat, SYS_fork, SYS_vfork, SYS_unlink, SYS_rename, SYS_renameat, SYS_mkdir, SYS_rmdir, SYS_link, SYS_symlink,
     SYS_mknod, SYS_chmod, SYS_chown, SYS_lchown, SYS_utime, SYS_utimes, SYS_inotify_init,
 ];
+
 #[cfg(not(target_arch = "x86_64"))]
 const REFUSED_OLDER: &[c_long] = &[];
 

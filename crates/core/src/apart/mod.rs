@@ -4,25 +4,32 @@
 //! ([`Confined`]), and answers over a socket. When it is brought down, that costs what it was asked for and nothing else.
 
 mod budget;
+
 mod confine;
+
 pub(crate) mod wire;
 
 use std::io::{self, Read};
+
 use std::os::fd::OwnedFd;
+
 use std::os::unix::net::UnixStream;
+
 use std::path::Path;
+
 use std::process::{Child, Command, Stdio};
+
 use std::time::Duration;
 
 use rustix::net::RecvFlags;
+
 use rustix::process::Pid;
 
 pub(crate) use budget::Budget;
-pub use budget::Held;
-pub(crate) use confine::{Confined, allow_memory};
 
-/// Names the runtime's library, which a helper may need: the one thing of the environment that it is given.
-pub(crate) const LIBRARY_VARIABLE: &str = "DETTAGLIO_ONNXRUNTIME";
+pub use budget::Held;
+
+pub(crate) use confine::{Confined, LIBRARY_VARIABLE, allow_memory};
 
 /// How long a helper may take to be ready.
 const START: Duration = Duration::from_secs(30);

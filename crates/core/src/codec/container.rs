@@ -6,7 +6,7 @@
 use std::collections::HashSet;
 use std::io::{self, Read, Seek, SeekFrom};
 
-use super::CodecError;
+use super::error::CodecError;
 
 /// The most directories of one file: pages, previews, and those of the camera's settings.
 const MOST_DIRECTORIES: usize = 4096;

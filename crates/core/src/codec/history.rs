@@ -1,9 +1,10 @@
 //! What was done to a picture, written into the result's XMP packet beside what the original's own packet says.
 
-use super::xmp::{self, escaped};
-use crate::hash::ContentHash;
-use crate::reading::Reading;
-use crate::treatment::Treatment;
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::reading::Reading;
+use dettaglio_domain::treatment::Treatment;
+
+use crate::metadata::xmp::{self, escaped};
 
 /// The namespace of the properties.
 pub const NAMESPACE: &str = "urn:dettaglio:record:1#";
@@ -63,8 +64,8 @@ fn without_earlier(mut packet: String) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::enlarge::Kernel;
-    use crate::picture::Size;
+    use dettaglio_domain::geometry::Size;
+    use dettaglio_domain::kernel::Kernel;
 
     fn history(width: u32) -> History {
         History::new(ContentHash::of(b"vases"), &Treatment::plain(Kernel::Lanczos3, Size::new(width, 40)), None)

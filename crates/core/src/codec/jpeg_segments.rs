@@ -10,7 +10,7 @@ pub(crate) const ZIGZAG: [usize; 64] = [
 ];
 
 /// The most that one segment holds after its length.
-pub(super) const SEGMENT_BYTES: usize = 65_533;
+pub(crate) const SEGMENT_BYTES: usize = 65_533;
 
 /// What is read of them.
 #[derive(Debug, Default)]

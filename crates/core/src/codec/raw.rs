@@ -7,6 +7,8 @@ use std::io::{Read, Seek};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::sync::Arc;
 
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::limits::Limits;
 use image::metadata::Orientation;
 use image::{DynamicImage, ImageBuffer};
 use rawler::RawlerError;
@@ -14,11 +16,9 @@ use rawler::decoders::RawDecodeParams;
 use rawler::imgop::develop::{Intermediate, RawDevelop};
 use rawler::rawsource::RawSource;
 
-use super::CodecError;
+use super::announce::Announce;
 use super::container::TiffFacts;
-use super::read::Announce;
-use crate::limits::Limits;
-use crate::picture::Size;
+use super::error::CodecError;
 
 /// Memory that developing takes a pixel: the mosaic in two depths, three colours as numbers twice over, and the result.
 const BYTES_OF_PIXEL: u64 = 48;

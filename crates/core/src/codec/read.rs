@@ -5,54 +5,25 @@ use std::io::{BufReader, Seek};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::Path;
 
+use dettaglio_domain::file::{Channels, Depth, Facts};
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::limits::Limits;
 use image::error::{ImageError, LimitErrorKind};
 use image::metadata::Orientation;
 use image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
-use serde::{Deserialize, Serialize};
 
+use super::announce::Announce;
+use super::error::CodecError;
 use super::raw::{Developed, RawFile};
-use super::{CodecError, Metadata, container, iptc, jpeg_end, jpeg_segments, png_bytes, xmp};
+use super::write::png_bytes;
+use super::{container, jpeg_end, jpeg_segments};
 use crate::colour::ColourProfile;
-use crate::enlarge::{self, Kernel};
-use crate::hash::ContentHash;
-use crate::limits::Limits;
-use crate::picture::{Channels, Depth, Original, Samples, Size};
+use crate::enlarge;
+use crate::metadata::{Metadata, iptc, xmp};
+use crate::picture::{Original, Samples};
 use crate::reading::compression::quality_of_table;
-
-/// What is known of a file besides its pixels.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Facts {
-    /// "JPEG", "PNG", "TIFF", "WebP", "DNG" or "Camera raw".
-    pub format: String,
-    /// Bytes of the file.
-    pub bytes: u64,
-    /// Upright width and height in pixels.
-    pub size: Size,
-    /// Bits per channel, 8 or 16.
-    #[cfg_attr(feature = "schema", schema(value_type = u8))]
-    pub depth: Depth,
-    /// One channel or three.
-    pub channels: Channels,
-    /// The embedded profile's own name; absent when there is none.
-    pub profile: Option<String>,
-    /// Whether the file asked to be turned or mirrored to stand upright.
-    pub turned: bool,
-    /// Whether there was transparency, which is laid on white.
-    pub had_transparency: bool,
-    /// Maker and model of the camera or scanner, where recorded.
-    pub camera: Option<String>,
-    /// ISO sensitivity, where recorded.
-    pub iso: Option<u32>,
-    /// When it was taken, as the camera wrote it.
-    pub taken: Option<String>,
-    /// Exposure and lens as the camera wrote them, such as "1/250 s, f/4, 85 mm".
-    #[serde(default)]
-    pub exposure: Option<String>,
-    /// Quality of a JPEG by its quantisation table, 1 to 100.
-    #[serde(default)]
-    pub jpeg_quality: Option<f32>,
-}
 
 /// An original and the facts about its file.
 #[derive(Debug)]
@@ -73,9 +44,6 @@ pub struct Decoded {
 pub fn read(path: &Path, hash: ContentHash, limits: &Limits) -> Result<Decoded, CodecError> {
     read_opened(File::open(path)?, hash, limits, &mut |_, _| Ok(()))
 }
-
-/// Is told a picture's size, and how many bytes of memory reading it takes, before any pixel is decoded; may refuse.
-pub(super) type Announce<'a> = dyn FnMut(Size, u64) -> Result<(), CodecError> + 'a;
 
 /// Bytes a pixel that reading takes besides what the decoder hands over: coefficients of a JPEG, the copy without transparency,
 /// what is received of it by a parent process.

@@ -11,6 +11,8 @@ use std::sync::Arc;
 use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
 use std::thread::JoinHandle;
 
+use dettaglio_domain::file::{Channels, Chroma, Compression, Depth, Format, OutputSettings};
+use dettaglio_domain::geometry::Size;
 use flate2::write::ZlibEncoder;
 use jpeg_encoder::{Density, Encoder as JpegEncoder, ImageBuffer, JpegColorType, SamplingFactor};
 use rayon::prelude::*;
@@ -19,11 +21,12 @@ use tiff::Directory;
 use tiff::encoder::{DirectoryEncoder, Rational, TiffEncoder, TiffKind, TiffKindBig, TiffKindStandard};
 use tiff::tags::{CompressionMethod, PhotometricInterpretation, Predictor, ResolutionUnit, Tag, Type};
 
+use super::error::CodecError;
+use super::history::History;
 use super::jpeg_segments::SEGMENT_BYTES;
-use super::metadata::{Metadata, tiff_value};
-use super::{Chroma, CodecError, Compression, Format, History, OutputSettings, iptc, xmp};
 use crate::colour::{ColourProfile, Conversion};
-use crate::picture::{Channels, Depth, Original, Planes, Samples, Size};
+use crate::metadata::{Metadata, iptc, tiff_value, xmp};
+use crate::picture::{Original, Planes, Samples};
 
 const SOFTWARE: &str = concat!("Dettaglio ", env!("CARGO_PKG_VERSION"));
 const ICC_PROFILE_TAG: u16 = 34675;
@@ -97,7 +100,7 @@ pub struct PictureWriter {
 impl PictureWriter {
     /// Opens a temporary file beside `path` for a picture of `size`.
     ///
-    /// The picture must be within the limits of its format ([`Limits::check_output`](crate::limits::Limits::check_output)).
+    /// The picture must be within the limits of its format ([`Limits::check_output`](dettaglio_domain::limits::Limits::check_output)).
     /// With one channel, the luminance of the planes is written. Colours are converted where the settings name another
     /// profile than the original's.
     pub fn create(
@@ -455,7 +458,7 @@ fn encode_png<W: Write>(out: W, spec: &Spec, bands: Receiver<Samples>) -> Result
     };
     info.icc_profile = spec.carried.profile.as_ref().map(|profile| profile.bytes().to_vec().into());
     info.pixel_dims = spec.settings.ppi.map(|ppi| {
-        let per_metre = (ppi * 1000.0 / crate::size::MM_PER_INCH).round() as u32;
+        let per_metre = (ppi * 1000.0 / dettaglio_domain::size::MM_PER_INCH).round() as u32;
         png::PixelDimensions { xppu: per_metre, yppu: per_metre, unit: png::Unit::Meter }
     });
     let metadata = spec.carried.metadata.as_deref();

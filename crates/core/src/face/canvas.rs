@@ -1,26 +1,12 @@
 //! The canvas: 256 x 320 px, on which every face has its eyes 80 px apart at the same places.
 
+use dettaglio_domain::affine::Affine;
+use dettaglio_domain::face::{CANVAS, EYES};
+use dettaglio_domain::geometry::{Region, Size};
 use rayon::prelude::*;
 
-use super::Face;
-use crate::affine::Affine;
-use crate::picture::{Planes, Region, Size};
+use crate::picture::Planes;
 use crate::plane::{gaussian, smoothstep};
-
-/// Width and height.
-pub const CANVAS: Size = Size::new(256, 320);
-
-/// Pixels between the eyes.
-pub const EYES: f64 = 80.0;
-
-/// Where the left eye lies.
-pub const LEFT_EYE: (f64, f64) = (88.0, 128.0);
-
-/// Where the right eye lies.
-pub const RIGHT_EYE: (f64, f64) = (168.0, 128.0);
-
-/// Where the middle of the mouth lies.
-pub const MOUTH: (f64, f64) = (128.0, 222.0);
 
 /// What is wider than this belongs to skin tone and light, which are not touched; standard deviation in pixels.
 const TONE: f32 = 20.0;
@@ -97,7 +83,7 @@ pub fn skin(x: f32, y: f32) -> f32 {
 
 /// What a restorer is told of a face with so many pixels of the original between its eyes, [`LevelKind::Scale`].
 ///
-/// [`LevelKind::Scale`]: crate::model::LevelKind::Scale
+/// [`LevelKind::Scale`]: dettaglio_domain::model::LevelKind::Scale
 pub fn told_scale(eyes: f32) -> f32 {
     ((EYES as f32 / eyes).log2() / 2.0).max(0.0)
 }
@@ -148,17 +134,11 @@ pub fn departure(before: &Planes, after: &Planes, scale: f32) -> f32 {
     crate::compare::Departure::of(kept).p95
 }
 
-impl Face {
-    /// From pixels of a picture to the canvas, where `to_picture` leads from the original to that picture.
-    pub fn picture_to_canvas(&self, to_picture: &Affine) -> Option<Affine> {
-        Some(to_picture.inverse().then(&self.to_canvas()?))
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::area::Place;
+    use dettaglio_domain::face::Face;
+    use dettaglio_domain::geometry::Place;
 
     fn waves(size: Size) -> Planes {
         let values = (0..3 * size.area()).map(|i| {

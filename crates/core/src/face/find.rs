@@ -8,17 +8,18 @@
 
 use std::path::Path;
 
+use dettaglio_domain::affine::Affine;
+use dettaglio_domain::face::{Face, MOST_FACES, bounds};
+use dettaglio_domain::frame::Frame;
+use dettaglio_domain::geometry::{Place, Region, Size};
 use rayon::prelude::*;
 
-use super::Face;
 use super::canvas::seen_through;
 use super::networks::{Answer, Networks, Proposal, SECOND, THIRD, WINDOW, Window};
-use crate::affine::Affine;
-use crate::area::Place;
 use crate::enlarge::{Averaging, Source, area_mean_in};
-use crate::frame::{Frame, Framed};
+use crate::frame::Framed;
 use crate::model::ModelError;
-use crate::picture::{Original, Planes, Region, Size};
+use crate::picture::{Original, Planes};
 use crate::plane::box_mean;
 
 /// Side of the smallest face that is looked for, pixels.
@@ -257,7 +258,7 @@ fn seen(picture: &(impl Source + ?Sized), square: Square, side: u32) -> Option<V
     let step = square.side / f64::from(side);
     let (x0, y0) = square.corner();
     let map = Affine { xx: step, yy: step, x0, y0, ..Affine::IDENTITY };
-    let part = super::bounds(&map, f64::from(side), f64::from(side), picture.size())?;
+    let part = bounds(&map, f64::from(side), f64::from(side), picture.size())?;
     let mut values =
         seen_through(&map, &picture.pull(part), (part.x, part.y), Size::new(side, side).whole()).into_values();
     in_usual_light(&mut values);
@@ -490,7 +491,7 @@ fn apart(mut finds: Vec<Find>) -> Vec<Face> {
         }
     }
     faces.sort_by(|a, b| b.eyes().total_cmp(&a.eyes()));
-    faces.truncate(super::MOST_FACES);
+    faces.truncate(MOST_FACES);
     faces
 }
 

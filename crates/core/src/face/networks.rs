@@ -5,12 +5,13 @@
 use std::path::Path;
 use std::sync::Mutex;
 
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::hash::ContentHash;
 use ort::session::Session;
 use ort::value::TensorRef;
 
-use crate::hash::ContentHash;
 use crate::model::{Engine, ModelError};
-use crate::picture::{Planes, Size};
+use crate::picture::Planes;
 
 /// The networks' files in the folder of face models, and their SHA-256.
 const PROPOSE: (&str, &str) = ("propose.onnx", "e15f75f8b827232f04f6f54510530fefc4674c9544627a7b18de6d4e9d33f881");

@@ -3,78 +3,24 @@
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::sync::{Arc, Mutex, OnceLock};
-use std::time::Duration;
 
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::model::{Card, LevelKind};
 use ort::environment::Environment;
 use ort::session::Session;
 use ort::session::builder::GraphOptimizationLevel;
 use ort::value::TensorRef;
 
+use super::error::ModelError;
 use super::grain::grain;
-use super::own::{Foreign, OnnxRaw, Raw, RawApart};
-use super::{Card, Kind, LevelKind, ModelError};
-use crate::hash::ContentHash;
-use crate::picture::{Planes, Size, fill_up};
+use super::network::{Corner, Network};
+use crate::picture::{Planes, fill_up};
 
 /// Names the runtime's shared library, for another build of it (one for a GPU, say).
 pub const LIBRARY_VARIABLE: &str = crate::apart::LIBRARY_VARIABLE;
 
 /// Where `start` and `check` put the library, relative to the project's folder.
 const LIBRARY_IN_PROJECT: &str = "vendor/onnxruntime/libonnxruntime.so";
-
-/// Pixels of the largest block that a network is given, halo included.
-const LARGEST_BLOCK: f64 = 2304.0 * 512.0;
-
-/// Something that computes a picture from a picture: the runtime, or anything that stands in for it.
-pub trait Network: Send + Sync {
-    /// Output side / input side; 1 for a cleaner.
-    fn factor(&self) -> u32;
-    /// Input pixels around a pixel that its value depends on.
-    fn halo(&self) -> u32;
-    /// What it is told besides the picture.
-    fn level(&self) -> Option<LevelKind> {
-        None
-    }
-    /// What it does to a picture.
-    fn kind(&self) -> Kind {
-        if self.factor() > 1 { Kind::Enlarge } else { Kind::Clean }
-    }
-    /// Regions start at columns and rows that are multiples of this.
-    fn multiple(&self) -> u32 {
-        1
-    }
-    /// Tiles of 128 px from left to right that it may be given at once.
-    fn block_columns(&self) -> u32 {
-        16
-    }
-    /// Computes the whole of `input`; the result has `factor` times its sides.
-    ///
-    /// `level` holds one value a pixel, row-major, and is there exactly when [`level`](Self::level) names one. `corner` is where
-    /// the upper left pixel of `input` lies in the picture that it is a region of: a network that draws texture draws
-    /// the same at the same place, whichever region it is given.
-    fn run_at(&self, input: &Planes, level: Option<&[f32]>, corner: Corner) -> Result<Planes, ModelError>;
-
-    /// [`run_at`](Self::run_at) for a whole picture.
-    fn run(&self, input: &Planes, level: Option<&[f32]>) -> Result<Planes, ModelError> {
-        self.run_at(input, level, Corner::default())
-    }
-}
-
-/// A place in a picture: column and row of a pixel.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub struct Corner {
-    /// Pixels from the left.
-    pub x: u32,
-    /// Pixels from above.
-    pub y: u32,
-}
-
-impl Corner {
-    /// The same place in a picture `factor` times as large.
-    pub fn times(self, factor: u32) -> Self {
-        Self { x: self.x * factor, y: self.y * factor }
-    }
-}
 
 /// The loaded runtime. There is one per process.
 #[derive(Clone, Debug)]
@@ -85,9 +31,6 @@ pub struct Engine {
 
 /// How many threads a network is computed with; 0 for as many as the machine has.
 static THREADS: AtomicUsize = AtomicUsize::new(0);
-
-/// The program in whose processes persons' own models are run.
-static HELPER: OnceLock<PathBuf> = OnceLock::new();
 
 impl Engine {
     /// Loads the runtime, from the file that [`LIBRARY_VARIABLE`] names or from the project's folder.
@@ -119,38 +62,15 @@ impl Engine {
         let _ = rayon::ThreadPoolBuilder::new().num_threads(count).build_global();
     }
 
-    /// Has persons' own models run in processes of `program`, which calls [`helper_main`](crate::helper_main) first of all, and
-    /// not in this one: to be said before any is opened.
-    pub fn run_own_models_in(program: &Path) {
-        let _ = HELPER.set(program.to_owned());
-    }
-
     /// The file that was loaded.
     pub fn library(&self) -> &Path {
         &self.library
     }
 
-    /// A network from an ONNX file, checked against its card.
-    pub fn open(&self, file: &Path, card: &Card) -> Result<Arc<dyn Network>, ModelError> {
-        let bytes =
-            std::fs::read(file).map_err(|e| ModelError::Unreadable { file: file.to_owned(), why: e.to_string() })?;
-        if ContentHash::of(&bytes) != card.sha256 {
-            return Err(ModelError::Altered { file: file.to_owned() });
-        }
+    /// A shipped network out of the bytes of its ONNX file, as its card describes it.
+    pub(super) fn shipped(&self, bytes: &[u8], card: &Card) -> Result<Arc<dyn Network>, ModelError> {
         let failed = |why: String| ModelError::Run { id: card.id.clone(), why };
-        if let Some(trial) = &card.trial {
-            // Ten times what the trial took for the largest block, and a minute: a machine may be busy.
-            let limit = Duration::from_secs_f64(60.0 + 10.0 * LARGEST_BLOCK / trial.pixels_per_second.max(1.0));
-            let raw: Box<dyn Raw + Send + Sync> = match HELPER.get() {
-                Some(program) => Box::new(RawApart::new(program, file, trial.element, limit)),
-                None => {
-                    let session = self.session(&bytes).map_err(failed)?;
-                    Box::new(OnnxRaw::new(session, trial.element, limit).map_err(|e| failed(e.to_string()))?)
-                }
-            };
-            return Ok(Arc::new(Foreign::new(card, trial.clone(), raw)));
-        }
-        let session = self.session(&bytes).map_err(failed)?;
+        let session = self.session(bytes).map_err(failed)?;
         let session = Mutex::new(session);
         let Card { factor, halo, multiple, level, grain, .. } = *card;
         Ok(Arc::new(OnnxNetwork {

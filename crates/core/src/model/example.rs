@@ -1,12 +1,17 @@
 //! What a model does, on a small picture: for its place on the shelf.
 
-use super::{Card, Kind, LevelKind, ModelError, Network};
-use crate::clean::{Level, SOFTNESS_SCALE};
-use crate::codec::Facts;
-use crate::enlarge::{Kernel, resample};
+use dettaglio_domain::clean::{Conditioning, SOFTNESS_SCALE};
+use dettaglio_domain::file::Facts;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::model::{Card, Kind, LevelKind};
+
+use super::error::ModelError;
+use super::network::Network;
+use crate::clean::conditioning_map;
+use crate::enlarge::resample;
 use crate::face::canvas;
 use crate::picture::{Original, Planes};
-use crate::reading::Reading;
+use crate::reading;
 
 /// The same picture without and with a model, of one size.
 pub struct Example {
@@ -20,7 +25,7 @@ impl Example {
     /// Runs a model over the whole of a small picture; a cleaner is told what the picture's reading finds.
     pub fn of(card: &Card, network: &dyn Network, original: &Original, facts: &Facts) -> Result<Self, ModelError> {
         let picture = original.region(original.size().whole());
-        let level = network.level().map(|kind| level(kind, original, facts).map(&picture));
+        let level = network.level().map(|kind| conditioning_map(level(kind, original, facts), &picture));
         let mut after = network.run(&picture, level.as_deref())?;
         after.values_mut().iter_mut().for_each(|v| *v = v.clamp(0.0, 1.0));
         let before = match card.kind {
@@ -31,14 +36,16 @@ impl Example {
     }
 }
 
-fn level(kind: LevelKind, original: &Original, facts: &Facts) -> Level {
-    let reading = Reading::of(original, facts);
+fn level(kind: LevelKind, original: &Original, facts: &Facts) -> Conditioning {
+    let reading = reading::measure(original, facts);
     match kind {
-        LevelKind::Noise => Level::Noise(reading.noise.level),
-        LevelKind::Compression => Level::Constant(1.0 - reading.worst_quality().unwrap_or(75.0) / 100.0),
-        LevelKind::Softness => Level::Constant(reading.softness.map_or(1.0, |s| s.sigma.min(2.0)) / SOFTNESS_SCALE),
+        LevelKind::Noise => Conditioning::Noise(reading.noise.level),
+        LevelKind::Compression => Conditioning::Constant(1.0 - reading.worst_quality().unwrap_or(75.0) / 100.0),
+        LevelKind::Softness => {
+            Conditioning::Constant(reading.softness.map_or(1.0, |s| s.sigma.min(2.0)) / SOFTNESS_SCALE)
+        }
         // The example shows a face that had 30 px between the eyes.
-        LevelKind::Scale => Level::Constant(canvas::told_scale(30.0)),
+        LevelKind::Scale => Conditioning::Constant(canvas::told_scale(30.0)),
     }
 }
 
@@ -46,11 +53,11 @@ fn level(kind: LevelKind, original: &Original, facts: &Facts) -> Level {
 mod tests {
     use super::*;
     use crate::codec::{Decoded, png_bytes, read};
-    use crate::hash::ContentHash;
-    use crate::limits::Limits;
-    use crate::model::Grade;
     use crate::model::stand_in::{self, Repeat, Smear};
-    use crate::picture::Size;
+    use dettaglio_domain::geometry::Size;
+    use dettaglio_domain::hash::ContentHash;
+    use dettaglio_domain::limits::Limits;
+    use dettaglio_domain::model::Grade;
 
     fn decoded() -> Decoded {
         let size = Size::new(96, 80);

@@ -1,7 +1,8 @@
 //! The noise that texture models draw texture from.
 
-use super::engine::Corner;
-use crate::picture::Size;
+use dettaglio_domain::geometry::Size;
+
+use super::network::Corner;
 
 /// The square root of 3: even noise between this and its negative has variance 1.
 const AMPLITUDE: f32 = 1.732_050_8;

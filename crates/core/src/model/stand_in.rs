@@ -1,9 +1,13 @@
 //! Networks for tests: exact answers without a runtime.
 
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::model::LevelKind;
+
 use super::grain::grain;
-use super::{Card, Corner, Grade, Kind, LevelKind, ModelError, Network, PHOTOGRAPHS, Score};
-use crate::hash::ContentHash;
-use crate::picture::{Planes, Size};
+use super::{Corner, ModelError, Network};
+use crate::picture::Planes;
+
+pub use dettaglio_domain::stand_in::{card, cleaner_card, restorer_card, texture_card};
 
 /// Repeats each pixel, and adds a trace of the pixels around it so that a missing halo shows.
 pub struct Repeat {
@@ -68,12 +72,6 @@ impl Network for Speckle {
     }
 }
 
-/// A card for a texture model in a test.
-pub fn texture_card(factor: u32) -> Card {
-    let (subject, sha256) = ("fur".to_owned(), ContentHash::of(b"no file either"));
-    Card { id: format!("fur-x{factor}-fine"), subject, sha256, grain: true, ..card(factor, Grade::Fine) }
-}
-
 /// A cleaner that draws each pixel towards its left neighbour, the more so the higher the level.
 pub struct Smear;
 
@@ -135,70 +133,5 @@ impl Network for Etch {
             }
         }
         Ok(out)
-    }
-}
-
-/// What was measured on a photograph, for a test.
-pub fn score() -> Score {
-    Score {
-        set: PHOTOGRAPHS.to_owned(),
-        photo: "vases".to_owned(),
-        nearest: 0.0,
-        bicubic: 0.0,
-        lanczos: 0.0,
-        everyday: None,
-        model: 0.0,
-        bicubic_ssim: 0.0,
-        model_ssim: 0.0,
-        bicubic_sharpness: 0.0,
-        model_sharpness: 0.0,
-        bicubic_perceived: None,
-        everyday_perceived: None,
-        model_perceived: None,
-        screen: None,
-        weave: None,
-        drift: 0.0,
-        light_gain: None,
-    }
-}
-
-/// A card for a restorer in a test.
-pub fn restorer_card() -> Card {
-    Card { id: "face".to_owned(), kind: Kind::Face, subject: "faces".to_owned(), ..card(1, Grade::Fine) }
-}
-
-/// A card for a cleaner in a test.
-pub fn cleaner_card() -> Card {
-    let (kind, level) = (Kind::Clean, Some(LevelKind::Noise));
-    Card { id: "camera-noise-draft".to_owned(), kind, level, subject: "noise".to_owned(), ..card(1, Grade::Draft) }
-}
-
-/// A card for a test.
-pub fn card(factor: u32, grade: Grade) -> Card {
-    let grade_name = if grade == Grade::Draft { "draft" } else { "fine" };
-    Card {
-        id: format!("everyday-x{factor}-{grade_name}"),
-        name: format!("Everyday x{factor}"),
-        kind: Kind::Enlarge,
-        subject: "everyday".to_owned(),
-        grade,
-        purpose: "Tests.".to_owned(),
-        factor,
-        halo: 2,
-        multiple: 1,
-        level: None,
-        parameters: 0,
-        licence: "CC0-1.0".to_owned(),
-        training_data: Vec::new(),
-        recipe: String::new(),
-        made_on: "2026-01-01".to_owned(),
-        weaknesses: Vec::new(),
-        scores: Vec::new(),
-        cleaning: Vec::new(),
-        strength: None,
-        grain: false,
-        cleans: false,
-        trial: None,
-        sha256: ContentHash::of(b"no file"),
     }
 }

@@ -1,20 +1,8 @@
 //! Compression: the quality of a JPEG file, and the grid that a former JPEG left in the pixels.
 
-use serde::{Deserialize, Serialize};
+use dettaglio_domain::reading::FormerJpeg;
 
-use crate::codec::ZIGZAG;
-
-/// The traces of a JPEG that the picture once was.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct FormerJpeg {
-    /// Its quality, 1 to 100, on the scale of the Independent JPEG Group.
-    pub quality: f32,
-    /// Where its blocks begin, 0 to 7 pixels from the left.
-    pub x: u8,
-    /// And from the top.
-    pub y: u8,
-}
+use crate::codec::jpeg_segments::ZIGZAG;
 
 /// The luminance table of ITU-T T.81 Annex K, row by row: quality 50.
 const LUMINANCE: [u16; 64] = [

@@ -1,31 +1,12 @@
 //! Content: clipped tones, how much of the picture is flat, textured, or lettering, and whether it has the tone of an old print.
 
+use dettaglio_domain::file::Channels;
+use dettaglio_domain::geometry::Region;
+use dettaglio_domain::reading::{Content, NoiseReading};
 use rayon::prelude::*;
-use serde::{Deserialize, Serialize};
 
-use super::noise::{BLOCK, Block, NoiseReading};
-use crate::picture::{Channels, Original, Region};
-
-/// Shares of the picture, 0 to 1.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Content {
-    /// With nothing but noise.
-    pub flat: f32,
-    /// With fine structure.
-    pub texture: f32,
-    /// That looks like lettering or line work: two even tones with sharp borders.
-    pub lettering: f32,
-    /// With some colour at the dark end of the scale.
-    pub clipped_shadows: f32,
-    /// With some colour at the light end of the scale.
-    pub clipped_highlights: f32,
-    /// Mean luminance.
-    pub brightness: f32,
-    /// Whether all of it is of one warm tone with faded blacks, as a scan of an old print is.
-    #[serde(default)]
-    pub faded_tone: bool,
-}
+use super::noise::{BLOCK, Block};
+use crate::picture::Original;
 
 /// Blocks that are looked at for lettering and for tone.
 const MOST_BLOCKS: usize = 3000;
@@ -134,8 +115,9 @@ mod tests {
     use rstest::rstest;
 
     use super::*;
-    use crate::picture::{Planes, Size};
+    use crate::picture::Planes;
     use crate::reading::noise;
+    use dettaglio_domain::geometry::Size;
 
     /// Tones between two colours, with a ripple of one channel.
     fn toned(black: [f32; 3], white: [f32; 3], ripple: f32) -> Content {

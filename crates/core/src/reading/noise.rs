@@ -5,29 +5,13 @@
 //! range of brightness it starts from the calmest tenth of the blocks (after Liu 2013, who ranks patches by their
 //! texture) and takes in those that vary hardly more, so that chance does not make the noise too small.
 
+use dettaglio_domain::clean::NoiseCurve;
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::reading::NoiseReading;
 use rayon::prelude::*;
-use serde::{Deserialize, Serialize};
 
-use crate::clean::NoiseCurve;
 use crate::enlarge::area_mean;
-use crate::picture::{Original, Planes, Region, Size};
-
-/// What was measured of the noise.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct NoiseReading {
-    /// Root mean square over the three colours, at eight brightnesses, in 8-bit levels.
-    pub level: NoiseCurve,
-    /// The same over the whole picture, each brightness weighted by how much of it there is.
-    pub sigma: f32,
-    /// Standard deviation of colour noise: of what is left when luminance is taken out, in 8-bit levels.
-    pub colour: f32,
-    /// Standard deviation of luminance noise, in 8-bit levels.
-    pub luminance: f32,
-    /// Whether there is so little but texture that noise cannot be told from it: what was measured is then the most that it can be.
-    #[serde(default)]
-    pub hidden: bool,
-}
+use crate::picture::{Original, Planes};
 
 /// Side of a block.
 pub const BLOCK: u32 = 16;
@@ -66,10 +50,12 @@ const FLOOR_OF_ALL: f32 = 3.0;
 
 /// Parts of 8 x 8 px fewer than which say nothing, and fewer than which are few: some 700 x 550 px.
 const FEWEST_PARTS: usize = 100;
+
 const FEW_PARTS: usize = 6000;
 
 /// Fewer blocks than this, those of some 250 x 200 px, cannot tell noise of less than this sigma, in 8-bit levels, from soft texture.
 const BLOCKS_FOR_FAINT: usize = 200;
+
 const FAINT: f32 = 8.0;
 
 /// Noise of a halved picture over that of the picture, in light and dark and in colour, beyond which both are texture: measured on parts of 96

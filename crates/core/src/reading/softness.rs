@@ -5,26 +5,13 @@
 //! at edges that stand alone between two even tones: a thin line has another ratio. What is in focus decides how sharp a
 //! picture looks: a third of the edges are sharper than the figure given.
 
-use serde::{Deserialize, Serialize};
+use dettaglio_domain::reading::SoftnessReading;
 
 use crate::plane::gaussian;
 
-/// What was measured of edges.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct SoftnessReading {
-    /// Spread of an edge: the standard deviation of the blur, in pixels.
-    pub sigma: f32,
-    /// The direction of a shake, degrees from the horizontal, 0 to 180; absent when edges are spread evenly.
-    pub shake: Option<f32>,
-    /// How far edges overshoot, as a share of their height: more than 0.06 was sharpened.
-    pub overshoot: f32,
-    /// How many places were measured.
-    pub edges: usize,
-}
-
 /// The two Gaussians, in pixels.
 const NARROW: f32 = 1.0;
+
 const WIDE: f32 = 2.0;
 
 /// Variance that the central difference adds: that of a box two pixels wide.

@@ -1,25 +1,9 @@
 //! Spectrum: how far up the picture's detail really goes, and whether it was enlarged before.
 
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::reading::Detail;
 use rustfft::FftPlanner;
 use rustfft::num_complex::Complex32;
-use serde::{Deserialize, Serialize};
-
-use crate::picture::Size;
-
-/// What the spectrum says.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Detail {
-    /// The share of the frequencies up to Nyquist's that hold detail, 0 to 1.
-    pub usable: f32,
-    /// The smallest size that could hold all of that detail.
-    pub size: Size,
-    /// How many times it was enlarged before, by the period that interpolation leaves; absent when there is none.
-    pub enlarged: Option<f32>,
-    /// Whether the spectrum ends as abruptly as interpolation makes it; a lens out of focus can do so too.
-    #[serde(default)]
-    pub ends_abruptly: bool,
-}
 
 /// Side of a patch.
 const PATCH: usize = 64;

@@ -1,8 +1,9 @@
 //! The parts of a picture that a rehearsal looks at.
 
+use dettaglio_domain::geometry::{Region, Size};
 use rayon::prelude::*;
 
-use crate::picture::{Original, Region, Size};
+use crate::picture::Original;
 use crate::plane::slope_energy;
 
 /// Side of a part in pixels of the original, where the picture is larger.

@@ -2,13 +2,12 @@
 
 use std::time::Instant;
 
-use serde::{Deserialize, Serialize};
+use dettaglio_domain::geometry::Region;
+use dettaglio_domain::rehearsal::{Candidate, Figures, Row, Standing, Tally};
 
-use super::{Candidate, Figures, PutBack, RehearsalError, Scene, Tally};
-use crate::enlarge::Kernel;
+use super::scene::{PutBack, RehearsalError, Scene};
 use crate::model::Shelf;
-use crate::picture::{Original, Planes, Region};
-use crate::recipe::Choice;
+use crate::picture::{Original, Planes};
 use crate::render::{Pace, Renderer};
 
 /// Bytes of tiles that a turn keeps while it goes on.
@@ -18,41 +17,6 @@ const TILES: usize = 16 << 20;
 pub struct Rehearsal {
     scenes: Vec<Scene>,
     candidates: Vec<Candidate>,
-}
-
-/// Where a rehearsal stands, or what came of it.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Standing {
-    /// Result side / side of what candidates start from.
-    pub factor: u32,
-    /// The parts in pixels of the original, in the order in which they are done.
-    pub parts: Vec<Region>,
-    /// How many of them all candidates have done.
-    pub parts_done: usize,
-    /// The candidates, in the order in which they perform.
-    pub rows: Vec<Row>,
-    /// Whether all is done.
-    pub finished: bool,
-}
-
-/// What came of a candidate so far.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Row {
-    /// Who, and what is done.
-    #[serde(flatten)]
-    pub candidate: Candidate,
-    /// Over all parts that it has done; nothing before the first.
-    pub figures: Option<Figures>,
-    /// How many it has done.
-    pub parts: usize,
-    /// Seconds for a megapixel of what it starts from, as far as it went.
-    pub seconds_per_megapixel: Option<f64>,
-    /// Whether it draws a pattern on the lattice of the factor that the picture has not.
-    pub draws_screen: bool,
-    /// Why it cannot perform.
-    pub trouble: Option<String>,
 }
 
 /// One candidate on one part.
@@ -215,42 +179,5 @@ impl Score {
         self.standing.finished = true;
         self.standing.parts_done = self.standing.parts.len();
         self.standing
-    }
-}
-
-impl Standing {
-    /// What came of it in a sentence: who came nearest without drawing a pattern, and how near plain bicubic came.
-    pub fn in_words(&self) -> Option<String> {
-        let psnr = |row: &Row| row.figures.map_or(f64::NEG_INFINITY, |figures| figures.psnr);
-        let fair = self.rows.iter().filter(|row| row.figures.is_some() && !row.draws_screen);
-        let best = fair.max_by(|a, b| psnr(a).total_cmp(&psnr(b)))?;
-        let bicubic = Choice::Plain { kernel: Kernel::Bicubic };
-        let plain = self.rows.iter().find(|row| row.candidate.steps.enlarge == bicubic && row.figures.is_some())?;
-        let parts = if self.parts.len() == 1 { "1 part".to_owned() } else { format!("{} parts", self.parts.len()) };
-        Some(format!(
-            "Rehearsed {} times on {parts} of it: {} came nearest, within {:.1} dB, where bicubic gives {:.1}.",
-            self.factor,
-            best.candidate.name,
-            psnr(best),
-            psnr(plain)
-        ))
-    }
-
-    /// The mean of several pictures' figures, candidate by candidate as they are called; pictures on which one failed do not count
-    /// for it.
-    pub fn together(all: &[Standing]) -> Vec<(String, Tally)> {
-        let mut names: Vec<&str> = Vec::new();
-        for row in all.iter().flat_map(|standing| &standing.rows) {
-            if !names.contains(&row.candidate.name.as_str()) {
-                names.push(&row.candidate.name);
-            }
-        }
-        let tally = |name: &str| {
-            let mut tally = Tally::default();
-            let rows = all.iter().flat_map(|standing| &standing.rows).filter(|row| row.candidate.name == name);
-            rows.filter_map(|row| row.figures).for_each(|figures| tally.add(figures));
-            tally
-        };
-        names.into_iter().map(|name| (name.to_owned(), tally(name))).collect()
     }
 }

@@ -1,54 +1,61 @@
 //! Areas laid over the whole, each by its mask.
 
-use super::{RenderError, Window, Work};
-use crate::area::Mask;
-use crate::enlarge::{Averaging, Kernel, Source, resample_in, source_region};
-use crate::picture::{Planes, Region, Size};
-use crate::treatment::Treatment;
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::mask::Mask;
+use dettaglio_domain::treatment::Treatment;
+
+use super::pace::RenderError;
+use super::renderer::{Window, Work};
+use crate::area;
+use crate::enlarge::{Averaging, Source, resample_in, source_region};
+use crate::picture::Planes;
 
 /// Weights so close to nothing or all are taken for it: half a level of 255.
 const NEGLIGIBLE: f32 = 0.002;
 
-/// What `step` makes of a region of the picture at `size`, for the whole and for each area, one over the other.
-///
-/// Only what an area's mask reaches is computed for it, and nothing is computed below an area that hides it.
-pub fn laid_over(
-    work: &Work<'_>,
-    size: Size,
-    region: Region,
-    step: impl Fn(&Work<'_>, Region) -> Result<Planes, RenderError>,
-) -> Result<Planes, RenderError> {
-    if work.treatment.areas.is_empty() {
-        return step(work, region);
-    }
-    let mut layers: Vec<(Treatment, Vec<f32>)> = Vec::new();
-    for area in &work.treatment.areas {
-        let weights = weights(work, &area.mask, size, region);
-        if weights.iter().all(|w| *w == 1.0) {
-            layers.clear();
+impl Work<'_> {
+    /// What `step` makes of a region of the picture at `size`, for the whole and for each area, one over the other.
+    ///
+    /// Only what an area's mask reaches is computed for it, and nothing is computed below an area that hides it.
+    pub(super) fn laid_over(
+        &self,
+        size: Size,
+        region: Region,
+        step: impl Fn(&Work<'_>, Region) -> Result<Planes, RenderError>,
+    ) -> Result<Planes, RenderError> {
+        if self.treatment.areas.is_empty() {
+            return step(self, region);
         }
-        if weights.iter().any(|w| *w > 0.0) {
-            layers.push((work.treatment.in_area(area), weights));
+        let mut layers: Vec<(Treatment, Vec<f32>)> = Vec::new();
+        for area in &self.treatment.areas {
+            let weights = weights(self, &area.mask, size, region);
+            if weights.iter().all(|w| *w == 1.0) {
+                layers.clear();
+            }
+            if weights.iter().any(|w| *w > 0.0) {
+                layers.push((self.treatment.in_area(area), weights));
+            }
         }
+        let hidden = layers.first().is_some_and(|(_, weights)| weights.iter().all(|w| *w == 1.0));
+        let mut planes = if hidden { Planes::black(region.size()) } else { step(self, region)? };
+        for (treatment, weights) in &layers {
+            let part = reached(weights, region);
+            let inner = Work { treatment, framed: self.framed.clone(), ..*self };
+            mix(&mut planes, region, &step(&inner, part)?, part, weights);
+        }
+        Ok(planes)
     }
-    let hidden = layers.first().is_some_and(|(_, weights)| weights.iter().all(|w| *w == 1.0));
-    let mut planes = if hidden { Planes::black(region.size()) } else { step(work, region)? };
-    for (treatment, weights) in &layers {
-        let part = reached(weights, region);
-        let inner = Work { treatment, framed: work.framed.clone(), ..*work };
-        mix(&mut planes, region, &step(&inner, part)?, part, weights);
-    }
-    Ok(planes)
 }
 
 /// The mask's weights in a region of the picture at `size`.
 fn weights(work: &Work<'_>, mask: &Mask, size: Size, region: Region) -> Vec<f32> {
     let kept = work.framed.size();
     let mut weights = if size == kept {
-        mask.weights(&work.framed, region)
+        area::weights(mask, &work.framed, region)
     } else {
         let part = source_region(kept, size, region, Kernel::Bicubic);
-        let weights = mask.weights(&work.framed, part);
+        let weights = area::weights(mask, &work.framed, part);
         let planes = Planes::from_values(part.size(), [&weights[..], &weights[..], &weights[..]].concat());
         let window = Window { whole: kept, part, planes };
         resample_in(&window, size, region, Kernel::Bicubic, Averaging::Encoded).plane(0).to_vec()

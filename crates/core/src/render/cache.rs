@@ -2,10 +2,11 @@
 
 use std::sync::{Arc, Mutex};
 
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::hash::ContentHash;
 use lru::LruCache;
 
-use crate::hash::ContentHash;
-use crate::picture::{Planes, Region, Size};
+use crate::picture::Planes;
 
 /// Which tile of what.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]

@@ -1,20 +1,22 @@
 //! Where a result departs from its original, as a picture and in figures.
 
-use super::{Pace, RenderError, Renderer, Window, Work};
+use dettaglio_domain::geometry::Region;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::treatment::Treatment;
+
+use super::amber::in_amber;
+use super::pace::{Pace, RenderError};
+use super::renderer::{Renderer, Window, Work};
 use crate::compare::{self, Departure, colour_differences};
-use crate::enlarge::{self, Kernel, Source};
-use crate::picture::{Original, Planes, Region};
+use crate::enlarge::{self, Source};
+use crate::picture::{Original, Planes};
 use crate::plane::smoothstep;
-use crate::treatment::Treatment;
 
 /// Departures, in CIEDE2000, between which the map turns from grey to amber, and from amber to white.
 const AMBER: (f32, f32) = (0.7, 3.0);
 
 /// See [`AMBER`].
 const WHITE: (f32, f32) = (3.0, 10.0);
-
-/// The colour of a clear departure, sRGB.
-const AMBER_COLOUR: [f32; 3] = [0.94, 0.64, 0.25];
 
 /// What can be measured of a region of a result.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -149,26 +151,13 @@ fn coloured(picture: &Planes, map: &[f32]) -> Planes {
     out
 }
 
-/// A picture, dim and grey, with amber over it: by a share of 0 to 1 for each pixel.
-pub(super) fn in_amber(picture: &Planes, shares: &[f32]) -> Planes {
-    let luminance = picture.luminance();
-    let mut out = Planes::black(picture.size());
-    for (channel, plane) in out.values_mut().chunks_exact_mut(shares.len()).enumerate() {
-        for ((value, luminance), share) in plane.iter_mut().zip(&luminance).zip(shares) {
-            let dim = 0.12 + 0.3 * luminance;
-            *value = dim + (AMBER_COLOUR[channel] - dim) * share;
-        }
-    }
-    out
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::model::Shelf;
-    use crate::picture::Size;
     use crate::render::Unhurried;
-    use crate::treatment::{Fill, Margin};
+    use dettaglio_domain::geometry::Size;
+    use dettaglio_domain::treatment::{Fill, Margin};
 
     fn renderer() -> Renderer {
         Renderer::new(Shelf::of(Vec::new()), 1 << 20)

@@ -9,8 +9,9 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering};
 use std::time::SystemTime;
 
+use dettaglio_domain::geometry::Size;
+
 use super::cache::{Tile, TileKey};
-use crate::picture::Size;
 
 const MAGIC: &[u8; 4] = b"DTL1";
 
@@ -152,8 +153,8 @@ fn decoded(bytes: &[u8]) -> Option<Tile> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::hash::ContentHash;
     use crate::picture::Planes;
+    use dettaglio_domain::hash::ContentHash;
 
     fn key(column: u32) -> TileKey {
         TileKey { content: ContentHash::of(b"vases"), column, row: 3 }

@@ -4,9 +4,9 @@
 //! pixels along it stands out of the noise, which averages away. So where the cleaned picture has a thin line, the mean *along the
 //! line* of what was taken there is laid back; where what was taken rises to a point far above the noise, its small mean is.
 
+use dettaglio_domain::clean::NoiseCurve;
 use rayon::prelude::*;
 
-use crate::clean::NoiseCurve;
 use crate::picture::Planes;
 use crate::plane::{box_mean, gaussian, smoothstep};
 
@@ -107,7 +107,7 @@ pub fn drawn(before: &Planes, after: &Planes, level: &NoiseCurve) -> Planes {
 mod tests {
     use super::*;
     use crate::model::{Corner, grain};
-    use crate::picture::Size;
+    use dettaglio_domain::geometry::Size;
 
     const SIZE: Size = Size::new(120, 90);
     const LEVEL: f32 = 10.0;
@@ -163,10 +163,10 @@ mod tests {
         let (truth, after) = cleaned();
         let (before, level) = (noisy(&truth), NoiseCurve::flat(LEVEL));
         let whole = drawn(&before, &after, &level);
-        let inner = crate::picture::Region::new(40, 30, 30, 20);
+        let inner = dettaglio_domain::geometry::Region::new(40, 30, 30, 20);
         let padded = super::super::layback::around(inner, REACH, SIZE);
         let part = drawn(&before.cut(padded), &after.cut(padded), &level);
-        let cut = crate::picture::Region::new(inner.x - padded.x, inner.y - padded.y, 30, 20);
+        let cut = dettaglio_domain::geometry::Region::new(inner.x - padded.x, inner.y - padded.y, 30, 20);
         let worst = part
             .cut(cut)
             .values()

@@ -6,16 +6,19 @@
 
 use std::sync::Arc;
 
+use dettaglio_domain::affine::Affine;
+use dettaglio_domain::face::{CANVAS, EYES, Face, LeftAlone, MOST_DEPARTURE, bounds};
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::model::ModelRef;
+use dettaglio_domain::treatment::{Restore, Treatment};
+
 use super::cache::{Tile, TileKey};
-use super::{Cancelled, Pace, RenderError, Renderer, Work};
-use crate::affine::Affine;
+use super::pace::{Cancelled, Pace, RenderError};
+use super::renderer::{Renderer, Work};
 use crate::enlarge::Source;
-use crate::face::canvas::{self, CANVAS, EYES};
-use crate::face::{Face, LeftAlone, MOST_DEPARTURE, bounds};
-use crate::hash::ContentHash;
-use crate::model::ModelRef;
-use crate::picture::{Original, Planes, Region, Size};
-use crate::treatment::{Restore, Treatment};
+use crate::face::canvas;
+use crate::picture::{Original, Planes};
 
 /// Rows of the canvas that are drawn at once: a face in a large print is many megapixels.
 const BAND: u32 = 32;
@@ -221,13 +224,14 @@ mod tests {
     use rstest::rstest;
 
     use super::*;
-    use crate::area::Place;
-    use crate::finish::{Edges, Finish};
-    use crate::frame::Frame;
     use crate::model::stand_in::{self, Etch};
-    use crate::model::{Corner, Grade, LevelKind, Model, ModelError, Network, Shelf};
+    use crate::model::{Corner, Model, ModelError, Network, Shelf};
     use crate::render::Unhurried;
-    use crate::treatment::TreatedFace;
+    use dettaglio_domain::finish::{Edges, Finish};
+    use dettaglio_domain::frame::Frame;
+    use dettaglio_domain::geometry::Place;
+    use dettaglio_domain::model::{Grade, LevelKind};
+    use dettaglio_domain::treatment::TreatedFace;
 
     /// Counts how often it is asked, and is told the scale of the face.
     struct Counted(Etch, Arc<AtomicUsize>);
@@ -353,7 +357,7 @@ mod tests {
     }
 
     #[test]
-    fn skin_is_left_and_eyes_are_not() {
+    pub(super) fn skin_is_left_and_eyes_are_not() {
         let (renderer, _) = renderer(FINE);
         let plain = treatment(&renderer.shelf(), Frame::default(), 2, 0.0);
         let edges = |leave_skin| {

@@ -3,10 +3,13 @@
 //! The enlarging model always sees the picture as clean as it can be. Grain, Colour speckle, Keep texture and the
 //! other strengths decide how much of what was removed returns, after the model: moving them costs no model.
 
+use dettaglio_domain::clean::{Clean, Noise, NoiseCurve};
+use dettaglio_domain::geometry::{Region, Size};
+
+use super::drawn;
 use super::level::{Below, Level};
-use super::{Pace, RenderError, drawn};
-use crate::clean::{Clean, Noise, NoiseCurve};
-use crate::picture::{Planes, Region, Size};
+use super::pace::{Pace, RenderError};
+use crate::picture::Planes;
 use crate::plane::{box_mean, slope_energy, smoothstep};
 
 /// Pixels around a pixel that decide whether Keep texture counts it as texture.

@@ -7,17 +7,20 @@
 
 use std::sync::Arc;
 
+use dettaglio_domain::clean::Conditioning;
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::model::ModelRef;
 use rayon::prelude::*;
 
 use super::cache::{Tile, TileCache, TileKey};
 use super::disk::DiskTiles;
-use super::{Cancelled, Pace, RenderError};
-use crate::clean;
+use super::pace::{Cancelled, Pace, RenderError};
+use crate::clean::conditioning_map;
 use crate::enlarge::Source;
 use crate::frame::Framed;
-use crate::hash::ContentHash;
-use crate::model::{Corner, ModelRef, Network};
-use crate::picture::{Planes, Region, Size};
+use crate::model::{Corner, Network};
+use crate::picture::Planes;
 
 /// Side of a tile in pixels of the pass's input.
 pub const TILE: u32 = 128;
@@ -63,7 +66,7 @@ pub struct Level<'a> {
     below: Below<'a>,
     network: Arc<dyn Network>,
     /// What the network is told besides the picture.
-    told: Option<clean::Level>,
+    told: Option<Conditioning>,
     content: ContentHash,
     /// Where tiles are kept, and where they may be found besides.
     caches: Caches<'a>,
@@ -110,7 +113,7 @@ impl<'a> Level<'a> {
         below: Below<'a>,
         network: Arc<dyn Network>,
         model: &ModelRef,
-        told: Option<clean::Level>,
+        told: Option<Conditioning>,
         caches: Caches<'a>,
     ) -> Self {
         let content = match &told {
@@ -160,7 +163,7 @@ impl<'a> Level<'a> {
 
     /// Pixels around a block that it depends on, so many that folded pixels stay together.
     fn halo(&self) -> u32 {
-        let halo = self.network.halo() + self.told.map_or(0, clean::Level::reach);
+        let halo = self.network.halo() + self.told.map_or(0, Conditioning::reach);
         halo.next_multiple_of(self.network.multiple())
     }
 
@@ -188,7 +191,7 @@ impl<'a> Level<'a> {
         if !pace.before_block() {
             return Err(Cancelled.into());
         }
-        let level = self.told.map(|told| told.map(&input));
+        let level = self.told.map(|told| conditioning_map(told, &input));
         let corner = Corner { x: padded.x, y: padded.y };
         let output = self.network.run_at(&input, level.as_deref(), corner)?;
         pace.after_block(core.size().area());

@@ -3,13 +3,18 @@
 use std::path::Path;
 use std::sync::atomic::{AtomicU64, Ordering};
 
+use dettaglio_domain::file::OutputSettings;
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::reading::Reading;
+use dettaglio_domain::treatment::{Part, Pass, Treatment};
+
 use super::cache::TileCache;
 use super::level::{BLOCK_ROWS, TILE};
-use super::{Cancelled, Pace, RenderError, Renderer};
-use crate::codec::{Carried, History, OutputSettings, PictureWriter};
-use crate::picture::{Original, Region, Size};
-use crate::reading::Reading;
-use crate::treatment::{Part, Pass, Treatment};
+use super::pace::{Cancelled, Pace, RenderError};
+use super::renderer::Renderer;
+use crate::codec::{Carried, History, PictureWriter};
+use crate::finish;
+use crate::picture::Original;
 
 /// Rows of a band at most: memory follows them.
 const TALLEST_BAND: u32 = 256;
@@ -108,7 +113,7 @@ fn band_ends(kept: Size, treatment: &Treatment) -> Vec<u32> {
     let level_height = f64::from(kept.height) * f64::from(factor);
     let step = level_height / f64::from(height);
     // The kernel of the last resampling reaches three pixels of the result further down, and finishing its halo.
-    let reach = if step > 1.0 { 3.0 * step + 1.0 } else { 0.0 } + f64::from(treatment.finish.halo()) * step;
+    let reach = if step > 1.0 { 3.0 * step + 1.0 } else { 0.0 } + f64::from(finish::halo(&treatment.finish)) * step;
     let mut ends = Vec::new();
     let mut block = 1.0;
     let mut last = 0;
@@ -153,7 +158,8 @@ fn tile_rows_bytes(kept: Size, treatment: &Treatment, rows: u32) -> usize {
 mod tests {
     use super::*;
     use crate::model::stand_in::{self, Repeat};
-    use crate::model::{Grade, Model, Shelf};
+    use crate::model::{Model, Shelf};
+    use dettaglio_domain::model::Grade;
     use std::sync::Arc;
 
     #[test]

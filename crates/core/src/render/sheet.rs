@@ -1,7 +1,9 @@
 //! The picture on its sheet: bare paper or its own mirror image around it.
 
-use crate::picture::{Planes, Region, Size};
-use crate::treatment::{Fill, Margin};
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::treatment::{Fill, Margin};
+
+use crate::picture::Planes;
 
 /// A region of the sheet; `picture` gives regions of the picture, whose size is given.
 pub fn compose<E>(

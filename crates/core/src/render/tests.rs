@@ -1,22 +1,28 @@
 use std::sync::Arc;
 use std::sync::atomic::{AtomicUsize, Ordering};
 
+use dettaglio_domain::clean::{Clean, Noise, NoiseCurve};
+use dettaglio_domain::file::{Depth, Format, OutputSettings};
+use dettaglio_domain::finish::{Edges, Finish, PrintGrain};
+use dettaglio_domain::frame::Frame;
+use dettaglio_domain::geometry::{Place, Region, Size};
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::limits::Limits;
+use dettaglio_domain::mask::{Mask, Shape, Stroke};
+use dettaglio_domain::model::{CatalogueError, Grade, ModelRef};
+use dettaglio_domain::treatment::{Enlarge, Fill, Margin, TreatedArea, Treatment};
 use rstest::rstest;
 
 use super::disk::DiskTiles;
-use super::*;
-use crate::area::{Mask, Place, Shape, Stroke};
-use crate::clean::{Clean, Noise, NoiseCurve};
-use crate::codec::{Format, OutputSettings, read};
-use crate::finish::{Edges, Finish, PrintGrain};
-use crate::frame::Frame;
-use crate::hash::ContentHash;
-use crate::limits::Limits;
-use crate::model::ModelRef;
+use super::pace::*;
+use super::renderer::*;
+use super::run::*;
+use crate::codec::read;
+use crate::enlarge;
 use crate::model::stand_in::{self, Repeat, Smear, Speckle};
-use crate::model::{Grade, Model, Network};
-use crate::picture::Depth;
-use crate::treatment::{Fill, Margin, TreatedArea};
+use crate::model::{Model, ModelError, Network, Shelf};
+use crate::picture::{Original, Planes};
 
 fn shelf() -> Shelf {
     let make = |factor| Model::with_network(stand_in::card(factor, Grade::Draft), Arc::new(Repeat { factor }));
@@ -204,7 +210,7 @@ fn a_treatment_for_another_model_file_is_refused() {
         passes[0].model.sha256 = ContentHash::of(b"an older export");
     }
     let outcome = renderer().render(&original, &treatment, treatment.size.whole(), &Unhurried);
-    assert!(matches!(outcome, Err(RenderError::Model(ModelError::OtherVersion { .. }))));
+    assert!(matches!(outcome, Err(RenderError::Model(ModelError::Catalogue(CatalogueError::OtherVersion { .. })))));
 }
 
 /// Everyday and a texture model of twice the size.

@@ -7,7 +7,8 @@ use std::collections::HashMap;
 use std::path::Path;
 
 use dettaglio_core::model::{Corner, grain};
-use dettaglio_core::picture::{Planes, Size};
+use dettaglio_core::picture::Planes;
+use dettaglio_domain::geometry::Size;
 use rayon::prelude::*;
 
 /// The weights of a model file, by name.

@@ -2,20 +2,21 @@
 
 use std::time::Duration;
 
-use crate::browser::{Browser, project, service};
 use dettaglio_core::codec::{Decoded, read};
-use dettaglio_core::frame::Frame;
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::limits::Limits;
 use dettaglio_core::model::Shelf;
-use dettaglio_core::reading::Reading;
-use dettaglio_core::recipe::{Recipe, Surround};
 use dettaglio_core::render::{Renderer, Unhurried};
-use dettaglio_core::size::Target;
-use dettaglio_core::suggest::{PrintFacts, Suggestion, Trial, factor_for};
+use dettaglio_core::{reading, trial};
+use dettaglio_domain::frame::Frame;
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::limits::Limits;
+use dettaglio_domain::recipe::Surround;
+use dettaglio_domain::size::Target;
+use dettaglio_domain::suggest::{PrintFacts, Suggestion, factor_for};
 use dettaglio_store::testing::TestServer;
 use fantoccini::Locator;
 use fantoccini::key::Key;
+
+use crate::browser::{Browser, project, service};
 
 #[tokio::test(flavor = "multi_thread")]
 async fn from_a_photograph_to_a_file_for_the_printer() {
@@ -89,12 +90,12 @@ async fn from_a_photograph_to_a_file_for_the_printer() {
     let print = target.resolve(original.size()).unwrap();
     let known =
         PrintFacts { factor: print.factor, ppi: Some(200.0), distance_m: print.print.map(|p| p.usual_distance_m()) };
-    let reading = Reading::of(&original, &facts);
+    let reading = reading::measure(&original, &facts);
     let renderer = Renderer::new(shelf.clone(), 256 << 20);
-    let trial = Trial::of(&original, &reading, &shelf, factor_for(print.factor).unwrap(), &Unhurried).unwrap();
+    let trial = trial::run(&original, &reading, &shelf, factor_for(print.factor).unwrap(), &Unhurried).unwrap();
     let suggestion = Suggestion::of(&reading, trial.as_ref(), &[], &facts, &shelf, known);
     assert!(suggestion.clean.noise.is_some(), "the Clean step has something to do");
-    let recipe = Recipe::suggested(&suggestion, Frame::default(), Surround::None);
+    let recipe = suggestion.recipe(Frame::default(), Surround::None);
     let treatment = recipe.work_out(&shelf, original.size(), target).unwrap().treatment;
     let due = renderer.render(&original, &treatment, size.whole(), &Unhurried).unwrap();
     let got = written.region(size.whole());

@@ -1,9 +1,10 @@
 //! Faces in a real browser: found, and shown before and after with what restoring comes to.
 
-use crate::browser::{Browser, order_with, project, service};
-use dettaglio_core::model::Card;
+use dettaglio_core::model::read_card;
 use dettaglio_store::testing::TestServer;
 use serde_json::{Value, json};
+
+use crate::browser::{Browser, order_with, project, service};
 
 #[tokio::test(flavor = "multi_thread")]
 async fn a_face_is_found_and_compared() {
@@ -12,7 +13,7 @@ async fn a_face_is_found_and_compared() {
     let service = service(&folder, &database, false).await;
     let person = std::fs::read(project().join("foundry/heads/kept/1002-0.png")).unwrap();
     let id = order_with(&service, "Family album", "glassblower.png", person).await;
-    let usual = 100.0 * Card::read(&project().join("models/faces.json")).unwrap().usual_strength();
+    let usual = 100.0 * read_card(&project().join("models/faces.json")).unwrap().usual_strength();
     let (one, of_two) = (format!("1 of 1, {usual:.0} %"), format!("of 2, {usual:.0} %"));
     let client = reqwest::Client::new();
     let wish = format!("http://{}/api/v1/originals/{id}/wish", service.address);

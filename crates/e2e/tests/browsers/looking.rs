@@ -1,13 +1,15 @@
 //! The ways of looking, in a real browser: panes that line up, the strip, areas, spots, and that all of it is accessible.
 
-use crate::browser::{Browser, order_with, project, service};
 use dettaglio_core::codec::png_bytes;
-use dettaglio_core::picture::{Planes, Size};
+use dettaglio_core::picture::Planes;
+use dettaglio_domain::geometry::Size;
 use dettaglio_server::service::Service;
 use dettaglio_store::testing::TestServer;
 use fantoccini::Locator;
 use serde_json::{Value, json};
 use tempfile::TempDir;
+
+use crate::browser::{Browser, order_with, project, service};
 
 /// Four quarters of different tones: a corner in the middle that can be found again in any pane.
 fn quarters() -> Vec<u8> {

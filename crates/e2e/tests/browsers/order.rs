@@ -2,9 +2,10 @@
 
 use std::io::Cursor;
 
-use crate::browser::{Browser, project, service};
 use dettaglio_store::testing::TestServer;
 use fantoccini::Locator;
+
+use crate::browser::{Browser, project, service};
 
 async fn count(page: &Browser, css: &str) -> usize {
     page.driver.find_all(Locator::Css(css)).await.map_or(0, |found| found.len())

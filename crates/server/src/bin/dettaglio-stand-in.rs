@@ -18,8 +18,8 @@ use axum::routing::{get, post};
 use axum::{Json, Router};
 use clap::Parser;
 use dettaglio_core::codec::read;
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::limits::Limits;
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::limits::Limits;
 use serde_json::{Value, json};
 use tokio::io::AsyncWriteExt;
 

@@ -1,19 +1,21 @@
 //! The API from outside, over HTTP.
 
-use crate::support::{Server, encoded, picture, project, wish};
 use dettaglio_core::codec::read;
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::limits::Limits;
 use dettaglio_core::model::Shelf;
-use dettaglio_core::picture::{Region, Size};
 use dettaglio_core::render::{Renderer, Unhurried};
-use dettaglio_core::treatment::Treatment;
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::limits::Limits;
+use dettaglio_domain::rules::Rules;
+use dettaglio_domain::treatment::Treatment;
 use futures::StreamExt;
 use image::ImageFormat;
 use reqwest::StatusCode;
 use reqwest::header::{ACCEPT, CONTENT_DISPOSITION, CONTENT_TYPE, HOST, ORIGIN, RANGE};
 use rstest::rstest;
 use serde_json::{Value, json};
+
+use crate::support::{Server, encoded, picture, project, wish};
 
 #[tokio::test(flavor = "multi_thread")]
 async fn health_tells_every_part() {
@@ -41,6 +43,36 @@ async fn speeds_are_measured_a_moment_after_the_start_and_times_follow() {
     }
     let plan = Server::json(server.post(&format!("/originals/{id}/plan"), &wish(4.0)).await, StatusCode::OK).await;
     assert!(plan["seconds"].as_f64().is_some_and(|s| s > 0.0 && s < 60.0), "{plan}");
+    server.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn the_rules_of_the_job_are_handed_out() {
+    let server = Server::start().await;
+    let rules = Server::json(server.get("/rules").await, StatusCode::OK).await;
+    assert_eq!(rules, serde_json::to_value(Rules::today()).unwrap());
+    server.stop().await;
+}
+
+#[rstest]
+#[case::of_a_later_version(r#"{"form": 99}"#)]
+#[case::damaged(r#"{"target": {"by": "guess"}}"#)]
+#[tokio::test(flavor = "multi_thread")]
+async fn what_was_asked_for_is_never_dropped_without_a_word(#[case] kept: &str) {
+    let server = Server::start().await;
+    let (order, id) = server.with_picture(60, 40).await;
+    let pool = server.service.as_ref().unwrap().app.store.pool();
+    sqlx::query("UPDATE originals SET wish = ? WHERE id = ?").bind(kept).bind(id).execute(pool).await.unwrap();
+    let refused = Server::json(server.get(&format!("/originals/{id}/wish")).await, StatusCode::CONFLICT).await;
+    assert_eq!(refused["code"], "intent.unreadable", "{refused}");
+    // The rest of the order is as it was, and what cannot be read is still there.
+    assert_eq!(server.get(&format!("/orders/{order}")).await.status(), StatusCode::OK);
+    let held: String =
+        sqlx::query_scalar("SELECT wish FROM originals WHERE id = ?").bind(id).fetch_one(pool).await.unwrap();
+    assert_eq!(held, kept);
+    let forgotten = server.client.delete(format!("{}/originals/{id}/wish", server.base)).send().await.unwrap();
+    assert_eq!(forgotten.status(), StatusCode::NO_CONTENT);
+    assert_eq!(server.get(&format!("/originals/{id}/wish")).await.status(), StatusCode::OK);
     server.stop().await;
 }
 

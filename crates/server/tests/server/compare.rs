@@ -1,10 +1,11 @@
 //! What comparing asks of the API: alternatives, spots, measures, areas, decisions, house treatments.
 
-use crate::support::{Server, encoded, wish};
 use image::{DynamicImage, GenericImageView, ImageFormat};
 use reqwest::StatusCode;
 use rstest::rstest;
 use serde_json::{Value, json};
+
+use crate::support::{Server, encoded, wish};
 
 /// A server with one picture of 300 x 200 px; its number and its content's hash.
 async fn with_picture() -> (Server, u64, u64, String) {

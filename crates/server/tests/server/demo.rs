@@ -2,14 +2,14 @@
 
 use std::time::Instant;
 
-use crate::support::{Server, project};
-use dettaglio_core::codec;
-use dettaglio_core::compare;
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::limits::Limits;
 use dettaglio_core::picture::Planes;
+use dettaglio_core::{codec, compare};
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::limits::Limits;
 use reqwest::StatusCode;
 use serde_json::{Value, json};
+
+use crate::support::{Server, project};
 
 async fn asked(server: &Server, path: &str) -> Value {
     Server::json(server.get(path).await, StatusCode::OK).await

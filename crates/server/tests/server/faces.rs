@@ -1,9 +1,10 @@
 //! Faces over HTTP: found, planned, measured, drawn by hand, restored in a run.
 
-use crate::support::{Server, project, wish};
 use reqwest::StatusCode;
 use rstest::rstest;
 use serde_json::{Value, json};
+
+use crate::support::{Server, project, wish};
 
 /// A made-up person, 384 x 480 px, with some 95 px between the eyes.
 fn person() -> Vec<u8> {

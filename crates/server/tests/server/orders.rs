@@ -2,11 +2,12 @@
 
 use std::io::Cursor;
 
-use crate::support::{Server, encoded, picture, wish};
 use image::ImageFormat;
 use reqwest::StatusCode;
 use rstest::rstest;
 use serde_json::{Value, json};
+
+use crate::support::{Server, encoded, picture, wish};
 
 const PRINT: &str = r#"{ "target": { "by": "print", "paper": { "width": 10.0, "height": 10.0, "unit": "cm" }, "ppi": 72.0 },
                         "surround": { "kind": "none" } }"#;

@@ -3,9 +3,8 @@
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
 
-use crate::support::{Server, encoded, picture, project, wish};
-use dettaglio_server::access::hashed;
-use dettaglio_server::devices::Devices;
+use dettaglio_server::config::Devices;
+use dettaglio_server::http::access::hashed;
 use dettaglio_store::access::Role;
 use image::ImageFormat;
 use reqwest::header::{ORIGIN, SET_COOKIE};
@@ -13,6 +12,8 @@ use reqwest::multipart::{Form, Part};
 use reqwest::{Client, Response, StatusCode};
 use serde_json::{Value, json};
 use tokio::io::{AsyncBufReadExt, BufReader};
+
+use crate::support::{Server, encoded, picture, project, wish};
 
 /// A program that is ended with the test, whatever happens.
 struct Ended(Child);
@@ -145,7 +146,7 @@ async fn passwords_cannot_be_tried_at_speed() {
 
 #[tokio::test(flavor = "multi_thread")]
 async fn without_an_account_the_server_stays_on_loopback() {
-    let mut settings = dettaglio_server::service::Settings::new(&project(), tempfile::tempdir().unwrap().keep());
+    let mut settings = dettaglio_server::config::Settings::new(&project(), tempfile::tempdir().unwrap().keep());
     let database = dettaglio_store::testing::TestServer::shared();
     settings.bind = "0.0.0.0".parse().unwrap();
     settings.database = Some(database.fresh_database().await);

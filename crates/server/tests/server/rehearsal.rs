@@ -2,11 +2,12 @@
 
 use std::time::Duration;
 
-use crate::support::{Server, encoded, picture, project};
 use image::ImageFormat;
 use reqwest::StatusCode;
 use rstest::rstest;
 use serde_json::{Value, json};
+
+use crate::support::{Server, encoded, picture, project};
 
 async fn finished(server: &Server, id: u64) -> Value {
     for _ in 0..1200 {

@@ -2,10 +2,11 @@
 
 use std::path::Path;
 
-use crate::support::{Server, encoded, picture, wish};
 use image::ImageFormat;
 use reqwest::StatusCode;
 use serde_json::{Value, json};
+
+use crate::support::{Server, encoded, picture, wish};
 
 /// The names of all originals, thumbnails and results that are on the disk.
 fn kept(data: &Path) -> Vec<String> {

@@ -1,15 +1,16 @@
 //! What people decide and who they are: spots, house treatments, decisions, accounts, links.
 
-use crate::support::{Database, database, facts};
-use dettaglio_core::enlarge::Kernel;
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::recipe::{Choice, Steps};
-use dettaglio_core::spots::Spot;
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::recipe::{Choice, Steps};
+use dettaglio_domain::spot::Spot;
 use dettaglio_store::access::Role;
 use dettaglio_store::choices::{Compared, Decision};
 use dettaglio_store::{Store, StoreError};
 use rstest::rstest;
 use sqlx::{Connection, Executor, MySqlConnection};
+
+use crate::support::{Database, database, facts};
 
 fn spots(names: &[&str]) -> Vec<Spot> {
     let spot = |(i, name): (usize, &&str)| Spot { name: (*name).to_owned(), x: i as f32 + 0.5, y: 12.25 };

@@ -1,6 +1,6 @@
 //! Files by key: whole or not there.
 
-use dettaglio_core::hash::ContentHash;
+use dettaglio_domain::hash::ContentHash;
 use dettaglio_store::files::FileStore;
 
 #[tokio::test]

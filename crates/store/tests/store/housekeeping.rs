@@ -2,11 +2,10 @@
 
 use std::time::Duration;
 
-use crate::support::{Database, database, queued};
 use chrono::{Days, Utc};
-use dettaglio_core::enlarge::Kernel;
-use dettaglio_core::picture::Size;
-use dettaglio_core::treatment::Treatment;
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::treatment::Treatment;
 use dettaglio_store::Store;
 use dettaglio_store::backup::{BackupError, back_up, restore};
 use dettaglio_store::choices::{Compared, Decision};
@@ -15,6 +14,8 @@ use dettaglio_store::testing::TestServer;
 use rstest::rstest;
 use sqlx::migrate::Migrator;
 use sqlx::{Connection, Executor, MySqlConnection};
+
+use crate::support::{Database, database, queued};
 
 static MIGRATIONS: Migrator = sqlx::migrate!();
 

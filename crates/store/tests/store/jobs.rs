@@ -2,12 +2,13 @@
 
 use std::time::Duration;
 
-use crate::support::{Database, database, queued, record};
-use dettaglio_core::forecast::Rates;
+use dettaglio_domain::forecast::Rates;
 use dettaglio_store::Store;
 use dettaglio_store::jobs::{JobState, Stage};
 use dettaglio_store::leases::{Lease, MOST_ATTEMPTS, SignOfLife};
 use rstest::rstest;
+
+use crate::support::{Database, database, queued, record};
 
 fn sign(progress: f64) -> SignOfLife {
     SignOfLife { stage: Stage::Computing, progress, seconds_left: Some(3.0) }

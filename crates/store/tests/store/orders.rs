@@ -1,18 +1,19 @@
 //! Orders, originals, products and what is said of results, in a real MariaDB.
 
-use crate::support::{Database, database, facts, queued, record};
-use dettaglio_core::enlarge::Kernel;
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::picture::Size;
-use dettaglio_core::recipe::{Choice, Steps, Surround, Ticket};
-use dettaglio_core::size::Target;
-use dettaglio_core::treatment::Treatment;
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::recipe::{Choice, Steps, Surround, Ticket};
+use dettaglio_domain::size::Target;
+use dettaglio_domain::treatment::Treatment;
 use dettaglio_store::StoreError;
 use dettaglio_store::access::Role;
 use dettaglio_store::enlargements::Approval;
 use dettaglio_store::orders::{Counts, OrderDetails};
 use dettaglio_store::products::Product;
 use rstest::rstest;
+
+use crate::support::{Database, database, facts, queued, record};
 
 #[rstest]
 #[tokio::test]

@@ -1,7 +1,7 @@
 //! What was removed: named, put back, deleted for good.
 
 use chrono::{Duration, Utc};
-use dettaglio_core::hash::ContentHash;
+use dettaglio_domain::hash::ContentHash;
 use dettaglio_store::files::FileStore;
 use dettaglio_store::orders::OrderDetails;
 use dettaglio_store::printings::PrintState;

@@ -18,6 +18,9 @@ const noisy: Clean = {
   noise: { model: { model: "night", sha256: "c1" }, level: LEVEL, grain: 0.9, speckle: 1, keep_texture: 0.1 },
 };
 
+/** What the server says that parts begin with. */
+const suggested = (usual: object) => ({ recipe: { clean: OFF }, reasons: [], usual }) as unknown as Suggestion;
+
 async function opened(part: { clean?: Clean; models?: Model[]; suggestion?: Suggestion }) {
   const onChange = vi.fn<(clean: Clean) => void>();
   const shown = show(
@@ -42,31 +45,21 @@ it("is told in a line", () => {
 describe("a part of the step", () => {
   it("is switched on as suggested", async () => {
     const noise = { ...noisy.noise, grain: 0.6 };
-    const suggestion = { recipe: { clean: { ...OFF, noise } }, reasons: [] } as unknown as Suggestion;
-    const { card, user, onChange } = await opened({ suggestion });
+    const { card, user, onChange } = await opened({ suggestion: suggested({ noise }) });
     await user.click(card.getByRole("switch", { name: "Noise" }));
     expect(onChange).toHaveBeenCalledWith({ ...OFF, noise });
   });
 
-  it("is told what was measured where nothing is suggested", async () => {
-    const { card, user, onChange } = await opened({});
-    await user.click(card.getByRole("switch", { name: "Noise" }));
-    expect(onChange.mock.lastCall?.[0].noise).toMatchObject({ model: { model: "camera-noise-draft" }, level: LEVEL });
-    await user.click(card.getByRole("switch", { name: "Compression marks" }));
-    expect(onChange.mock.lastCall?.[0].marks).toMatchObject({ quality: 62, strength: 1 });
+  it("waits until the server has said what it begins with", async () => {
+    const { card } = await opened({});
+    expect(card.getByRole("switch", { name: "Noise" })).toBeDisabled();
+    expect(card.getAllByText("The picture is being measured.")[0]).toBeVisible();
   });
 
   it("cannot be switched on without a model for it", async () => {
     const { card } = await opened({});
     expect(card.getByRole("switch", { name: "Softness" })).toBeDisabled();
     expect(card.getByText("There is no model for this on the shelf yet.")).toBeVisible();
-  });
-
-  it("is told no more softness than its model was taught", async () => {
-    const SOFT = aModel({ id: "softness", name: "Softness", kind: "clean", level: "softness" });
-    const { card, user, onChange } = await opened({ models: [SOFT] });
-    await user.click(card.getByRole("switch", { name: "Softness" }));
-    expect(onChange.mock.lastCall?.[0].softness?.sigma).toBe(2.2);
   });
 
   it("is switched off alone", async () => {

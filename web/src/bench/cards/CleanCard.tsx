@@ -35,31 +35,13 @@ export function CleanCard(props: {
   const { clean, models, reading, onChange } = props;
   const suggested = props.suggestion?.recipe.clean;
   const cleaners = (level: Level) => models.filter((m) => m.card.kind === "clean" && (m.card.level ?? level) === level);
-  const first = (level: Level) => {
-    const card = cleaners(level)[0]?.card;
-    return card && { model: card.id, sha256: card.sha256 };
-  };
   const measured = reading?.reading;
-  const quality = measured?.former_jpeg?.quality ?? measured?.jpeg_quality ?? undefined;
+  const usual = props.suggestion?.usual;
   const { noise, marks, softness } = clean;
 
-  const switchNoise = (on: boolean) => {
-    const model = first("noise");
-    if (!on || !model || !measured) return onChange({ ...clean, noise: null });
-    const usual = { model, level: measured.noise.level, grain: 0.9, speckle: 1, keep_texture: 0.1, keep_lines: 1 };
-    onChange({ ...clean, noise: suggested?.noise ?? usual });
-  };
-  const switchMarks = (on: boolean) => {
-    const model = first("compression");
-    if (!on || !model) return onChange({ ...clean, marks: null });
-    onChange({ ...clean, marks: suggested?.marks ?? { model, quality: quality ?? 75, strength: 1 } });
-  };
-  const switchSoftness = (on: boolean) => {
-    const model = first("softness");
-    if (!on || !model) return onChange({ ...clean, softness: null });
-    const sigma = Math.min(2.2, measured?.softness?.sigma ?? 1);
-    onChange({ ...clean, softness: suggested?.softness ?? { model, sigma, strength: 0.7 } });
-  };
+  const switchNoise = (on: boolean) => onChange({ ...clean, noise: on ? (usual?.noise ?? null) : null });
+  const switchMarks = (on: boolean) => onChange({ ...clean, marks: on ? (usual?.marks ?? null) : null });
+  const switchSoftness = (on: boolean) => onChange({ ...clean, softness: on ? (usual?.softness ?? null) : null });
   /** The whole curve is moved, so that its mean is the figure shown. */
   const levelTo = (sigma: number) => {
     if (!noise) return;
@@ -78,8 +60,10 @@ export function CleanCard(props: {
       )
     );
   };
-  const none = (level: Level) =>
-    cleaners(level).length === 0 ? "There is no model for this on the shelf yet." : undefined;
+  const none = (level: Level) => {
+    if (cleaners(level).length === 0) return "There is no model for this on the shelf yet.";
+    return usual ? undefined : "The picture is being measured.";
+  };
 
   return (
     <Card name="Clean" state={cleanLine(clean)}>
@@ -167,7 +151,7 @@ export function CleanCard(props: {
                 max={95}
                 step={1}
                 format={(v) => v.toFixed(0)}
-                suggested={suggested?.marks?.quality ?? quality}
+                suggested={usual?.marks?.quality}
                 onChange={(q) => onChange({ ...clean, marks: { ...marks, quality: q } })}
               />
               <Dial

@@ -1,12 +1,13 @@
 /** The file that is made: format, depth, colours, name. */
 
 import { MenuItem, Stack, TextField, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
-import type { Format, Wish } from "../../api/client";
+import type { Format, Intent } from "../../api/client";
+import { depths, rules } from "../../api/rules";
 import { bytes, decimal } from "../../app/format";
 import { Figure } from "../TargetFields";
 import { Card } from "./Card";
 
-type Output = Wish["output"];
+type Output = Intent["output"];
 
 export function deliverText(output: Output, fileBytes?: number): string {
   const { format, depth, quality } = output;
@@ -24,7 +25,7 @@ const PROFILES: [NonNullable<Output["profile"]>, string][] = [
 ];
 
 export function DeliverCard(props: {
-  wish: Wish;
+  wish: Intent;
   fileBytes?: number;
   pattern: string;
   onPattern: (p: string) => void;
@@ -32,7 +33,6 @@ export function DeliverCard(props: {
 }) {
   const { output, target } = props.wish;
   const { onChange } = props;
-  const eightOnly = (format: Format) => format === "jpeg" || format === "webp";
   return (
     <Card name="Deliver" state={deliverText(output, props.fileBytes)}>
       <Stack spacing={2} sx={{ width: 360 }}>
@@ -42,15 +42,16 @@ export function DeliverCard(props: {
           value={output.format}
           aria-label="Format"
           onChange={(_, format: Format | null) =>
-            format && onChange({ ...output, format, depth: eightOnly(format) ? 8 : output.depth })
+            format && onChange({ ...output, format, depth: depths(format).includes(output.depth) ? output.depth : 8 })
           }
         >
-          <ToggleButton value="tiff">TIFF</ToggleButton>
-          <ToggleButton value="png">PNG</ToggleButton>
-          <ToggleButton value="jpeg">JPEG</ToggleButton>
-          <ToggleButton value="webp">WebP</ToggleButton>
+          {rules().formats.map(({ format, name }) => (
+            <ToggleButton key={format} value={format}>
+              {name}
+            </ToggleButton>
+          ))}
         </ToggleButtonGroup>
-        {!eightOnly(output.format) && (
+        {depths(output.format).length > 1 && (
           <ToggleButtonGroup
             exclusive
             fullWidth

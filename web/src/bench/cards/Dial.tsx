@@ -2,7 +2,7 @@
 
 import { Box, Slider, Tooltip, Typography } from "@mui/material";
 import { useState } from "react";
-import type { Wish } from "../../api/client";
+import type { Intent } from "../../api/client";
 import { type Knots, useBlend } from "../blend";
 
 export function Dial(props: {
@@ -22,7 +22,7 @@ export function Dial(props: {
   /** While the slider is held. */
   onHold?: (held: boolean) => void;
   /** Of a control that only blends: what is wished for at a value. */
-  blend?: (value: number) => Partial<Wish>;
+  blend?: (value: number) => Partial<Intent>;
   /** Where the blend bends; only its ends when not given. */
   knots?: Knots;
 }) {

@@ -3,7 +3,7 @@
 import { Box, MenuItem, Stack, TextField, Typography } from "@mui/material";
 import type { Card as ModelCard, Choice, Kernel, Model, Plan, Suggestion } from "../../api/client";
 import { family } from "../../shelf/measures";
-import { KERNEL_NAMES } from "../panes";
+import { kernelName, rules } from "../../api/rules";
 import { Card } from "./Card";
 import { evidence } from "./evidence";
 import { Dial } from "./Dial";
@@ -16,7 +16,7 @@ function familyName(card: ModelCard): string {
 
 /** What enlarges, in words. */
 export function choiceText(choice: Choice, models: Model[], plan?: Plan): string {
-  if (choice.by === "plain") return `${KERNEL_NAMES[choice.kernel]}, no model`;
+  if (choice.by === "plain") return `${kernelName(choice.kernel)}, no model`;
   if (plan && plan.passes === 0) return "no model needed at this size";
   const card = models.find((m) => m.card.subject === choice.subject)?.card;
   const share = (choice.strength ?? 1) < 1 ? ` ${Math.round((choice.strength ?? 1) * 100)} %` : "";
@@ -57,7 +57,7 @@ export function EnlargeCard(props: {
               {familyName(card)}
             </MenuItem>
           ))}
-          {Object.entries(KERNEL_NAMES).map(([kernel, name]) => (
+          {rules().kernels.map(({ kernel, name }) => (
             <MenuItem key={kernel} value={`plain ${kernel}`}>
               {name}, no model
             </MenuItem>

@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
-import type { Model, Plan, PlannedFace, Suggestion, Wish } from "../../api/client";
+import type { Model, Plan, PlannedFace, Suggestion, Intent } from "../../api/client";
 import { aModel, aPlan, aWish, show } from "../../testing/render";
 import { answer } from "../../testing/server";
 import { FacesCard, facesLine, leftWords } from "./FacesCard";
@@ -19,8 +19,8 @@ const found = (x: number, part: Partial<PlannedFace> = {}): PlannedFace =>
 
 const RESTORER = aModel({ id: "faces", name: "Faces", kind: "face" });
 
-async function opened(part: { wish?: Partial<Wish>; plan?: Plan; suggestion?: Suggestion; models?: Model[] }) {
-  const change = vi.fn<(part: Partial<Wish>) => void>();
+async function opened(part: { wish?: Partial<Intent>; plan?: Plan; suggestion?: Suggestion; models?: Model[] }) {
+  const change = vi.fn<(part: Partial<Intent>) => void>();
   const onDraw = vi.fn();
   const onGo = vi.fn();
   const shown = show(

@@ -2,7 +2,7 @@
 
 import DeleteOutlineIcon from "@mui/icons-material/DeleteOutlined";
 import { Box, Button, FormControlLabel, IconButton, Stack, Switch, Tooltip, Typography } from "@mui/material";
-import type { Model, Original, OwnFace, Plan, PlannedFace, Suggestion, Wish } from "../../api/client";
+import type { Model, Original, OwnFace, Plan, PlannedFace, Suggestion, Intent } from "../../api/client";
 import { useRestoration } from "../../api/queries";
 import { decimal } from "../../app/format";
 import { changedFace, ownFaces, usualStrength, withoutFace } from "../faces";
@@ -13,7 +13,7 @@ import { Part, Reasons } from "./Part";
 const percent = (share: number) => `${Math.round(share * 100)} %`;
 
 /** The step in a line. */
-export function facesLine(wish: Wish, plan: Plan | undefined): string {
+export function facesLine(wish: Intent, plan: Plan | undefined): string {
   if (!plan) return "being looked for";
   const count = plan.faces.length;
   if (count === 0) return "none found";
@@ -32,11 +32,11 @@ export function leftWords(left: string, eyes: number, departure?: number): strin
 
 export function FacesCard(props: {
   original: Original;
-  wish: Wish;
+  wish: Intent;
   models: Model[];
   plan?: Plan;
   suggestion?: Suggestion;
-  change: (part: Partial<Wish>) => void;
+  change: (part: Partial<Intent>) => void;
   shown: boolean;
   onShown: (shown: boolean) => void;
   /** The person draws a face on the stage, from eye to eye. */
@@ -126,7 +126,7 @@ export function FacesCard(props: {
 function FaceRow(props: {
   number: number;
   original: Original;
-  wish: Wish;
+  wish: Intent;
   plan?: Plan;
   face: PlannedFace;
   own?: OwnFace;

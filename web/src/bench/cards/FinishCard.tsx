@@ -1,7 +1,7 @@
 /** What is done at the print's own scale: edges, and a trace of grain. */
 
 import { Button, Stack, Tooltip } from "@mui/material";
-import type { Edges, Finish, Plan, Reading, Suggestion } from "../../api/client";
+import type { Finish, Plan, Reading, Suggestion } from "../../api/client";
 import { decimal } from "../../app/format";
 import { Card } from "./Card";
 import { Dial } from "./Dial";
@@ -15,11 +15,6 @@ export function finishLine({ edges, grain }: Finish): string {
     grain && `grain ${Math.round(grain.amount * 100)} %`,
   ].filter(Boolean);
   return parts.length === 0 ? "off" : parts.join(", ");
-}
-
-/** Edges for a portrait: stronger than usual where features are, and not at all on skin and on soft grounds. */
-export function portrait(edges: Edges): Edges {
-  return { ...edges, strength: Math.max(edges.strength, 0.9), halo_guard: 0.9, leave_flat: 0.9, leave_skin: 0.9 };
 }
 
 const percent = (share: number) => `${Math.round(share * 100)} %`;
@@ -41,17 +36,17 @@ export function FinishCard(props: {
   const ppi = props.plan?.resolved.print?.ppi;
   const onPaper = (px: number) =>
     ppi ? `${decimal(px, 1)} px, ${decimal((px / ppi) * 25.4)} mm` : `${decimal(px, 1)} px`;
-  const usual = { strength: 0.5, width: 1, halo_guard: 0.8, leave_flat: 0.8, leave_skin: 0 };
-  const level = props.reading?.reading.noise.level;
+  const usual = props.suggestion?.usual;
+  const measuring = usual ? undefined : "The picture is being measured.";
   return (
     <Card name="Finish" state={finishLine(finish)}>
       <Stack spacing={1} sx={{ width: 388 }}>
-        {props.faces > 0 && (
+        {props.faces > 0 && usual && (
           <Tooltip title="Eyes, brows, lashes, lips and hair crisp, skin left as skin">
             <Button
               variant="outlined"
               sx={{ alignSelf: "flex-start" }}
-              onClick={() => onChange({ ...finish, edges: portrait(edges ?? suggested?.edges ?? usual) })}
+              onClick={() => onChange({ ...finish, edges: usual.portrait })}
             >
               Portrait finish
             </Button>
@@ -60,7 +55,8 @@ export function FinishCard(props: {
         <Part
           name="Edges"
           on={edges != null}
-          onSwitch={(on) => onChange({ ...finish, edges: on ? (suggested?.edges ?? usual) : null })}
+          unavailable={measuring}
+          onSwitch={(on) => onChange({ ...finish, edges: on ? (usual?.edges ?? null) : null })}
         >
           {edges && (
             <>
@@ -104,7 +100,7 @@ export function FinishCard(props: {
                 onChange={(leave_flat) => onChange({ ...finish, edges: { ...edges, leave_flat } })}
                 onHold={props.onMask}
               />
-              {props.faces > 0 && (
+              {props.faces > 0 && usual && (
                 <Dial
                   label="Leave skin"
                   effect="Keeps the skin of faces as it is: eyes, brows, lashes, mouth and hair are made crisper. While it is held, what is sharpened shows white."
@@ -121,10 +117,8 @@ export function FinishCard(props: {
         <Part
           name="Print grain"
           on={grain != null}
-          unavailable={level ? undefined : "The original's own grain is being measured."}
-          onSwitch={(on) =>
-            onChange({ ...finish, grain: on && level ? (suggested?.grain ?? { amount: 0.2, level, size: 2 }) : null })
-          }
+          unavailable={measuring}
+          onSwitch={(on) => onChange({ ...finish, grain: on ? (usual?.grain ?? null) : null })}
         >
           {grain && (
             <>

@@ -2,59 +2,41 @@ import { describe, expect, it } from "vitest";
 import type { Model } from "../../api/client";
 import { evidence } from "./evidence";
 
-const score = {
-  set: "photographs",
-  photo: "a",
-  nearest: 20,
-  bicubic: 24,
-  lanczos: 24.5,
-  bicubic_ssim: 0.8,
-  model_ssim: 0.9,
-  light_gain: 1,
-};
-const cleaned = { photos: 13, least_gain: 0, before_ssim: 0.5, after_ssim: 0.9 };
+const part = (on: string, mean: number, own = true) => ({
+  on,
+  own,
+  pictures: 13,
+  least: mean - 1,
+  mean,
+  most: mean + 1,
+});
 
-const model = (card: object, pixels_per_second?: number) =>
-  ({ card: { scores: [], cleaning: [], ...card }, pixels_per_second, title: "" }) as unknown as Model;
+const model = (kind: string, parts: object[], pixels_per_second?: number) =>
+  ({ card: { kind }, evidence: parts, pixels_per_second, title: "" }) as unknown as Model;
 
 describe("evidence", () => {
   it("gives the mean gain of an enlarger, its range and its speed", () => {
-    const enlarger = model(
-      {
-        scores: [
-          { ...score, model: 25 },
-          { ...score, model: 27 },
-        ],
-      },
-      700_000,
-    );
+    const enlarger = model("enlarge", [part("photographs", 2), part("lettering", 7, false)], 700_000);
     expect(evidence(enlarger)).toBe(
-      "+2 dB over bicubic on 2 photographs it never saw (1 to 3); 0.7 megapixels a second here",
+      "+2 dB over bicubic on 13 photographs it never saw (1 to 3); 0.7 megapixels a second here",
     );
   });
 
-  it("leaves out what a cleaner did to undamaged pictures", () => {
-    const cleaning = [
-      { ...cleaned, damage: "nothing", before: 0, after: 54 },
-      { ...cleaned, damage: "white noise, sigma 5", before: 37, after: 41 },
-      { ...cleaned, damage: "sensor noise, sigma 30", before: 21, after: 31 },
-    ];
-    expect(evidence(model({ cleaning }))).toBe(
+  it("leaves out what a cleaner did to sound pictures", () => {
+    const parts = [part("white noise, sigma 5", 4), part("sensor noise, sigma 30", 10), part("sound", -1, false)];
+    expect(evidence(model("clean", parts))).toBe(
       "+4 dB at white noise, sigma 5, +10 dB at sensor noise, sigma 30, on 13 photographs it never saw",
     );
   });
 
   it("judges a subject's model on its subject", () => {
-    const scores = [
-      { ...score, model: 20 },
-      { ...score, set: "lettering", model: 29 },
-    ];
-    expect(evidence(model({ subject: "lettering", scores }))).toBe(
-      "+5 dB over bicubic on 1 pictures of its subject it never saw (5 to 5)",
+    const parts = [part("lettering", 5), part("photographs", -4, false)];
+    expect(evidence(model("enlarge", parts))).toBe(
+      "+5 dB over bicubic on 13 pictures of its subject it never saw (4 to 6)",
     );
   });
 
   it("claims nothing that was not measured", () => {
-    expect(evidence(model({}))).toBe("not measured yet");
+    expect(evidence(model("enlarge", []))).toBe("not measured yet");
   });
 });

@@ -2,23 +2,20 @@
 
 import type { Model } from "../../api/client";
 import { decimal } from "../../app/format";
-import { mean, ownSet } from "../../shelf/measures";
 
 const signed = (value: number) => `${value > 0 ? "+" : ""}${decimal(value)}`;
 
-function gain({ card }: Model): string {
+function gain({ card, evidence }: Model): string {
   if (card.trial) return "your own; not measured here";
-  const set = ownSet(card);
-  const scores = card.scores.filter((s) => s.set === set).map((s) => s.model - s.bicubic);
-  if (scores.length > 0) {
-    const range = `${decimal(Math.min(...scores))} to ${decimal(Math.max(...scores))}`;
-    return `${signed(mean(scores))} dB over bicubic on ${scores.length} ${set === "photographs" ? set : "pictures of its subject"} it never saw (${range})`;
+  const own = evidence.filter((part) => part.own);
+  const [first, last] = [own[0], own.at(-1)];
+  if (!first || !last) return "not measured yet";
+  if (card.kind === "enlarge") {
+    const range = `${decimal(first.least)} to ${decimal(first.most ?? first.least)}`;
+    const on = first.on === "photographs" ? first.on : "pictures of its subject";
+    return `${signed(first.mean)} dB over bicubic on ${first.pictures} ${on} it never saw (${range})`;
   }
-  const damaged = (card.cleaning ?? []).filter((c) => c.before > 0);
-  const [least, most] = [damaged[0], damaged.at(-1)];
-  if (!least || !most) return "not measured yet";
-  const words = (c: typeof least) => `${signed(c.after - c.before)} dB at ${c.damage}`;
-  return `${words(least)}, ${words(most)}, on ${least.photos} photographs it never saw`;
+  return `${signed(first.mean)} dB at ${first.on}, ${signed(last.mean)} dB at ${last.on}, on ${first.pictures} photographs it never saw`;
 }
 
 export function evidence(model: Model): string {

@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { screen, within } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
-import type { Choice, Finish, Plan, Suggestion, Wish } from "../../api/client";
+import type { Choice, Finish, Plan, Suggestion, Intent } from "../../api/client";
 import { aModel, aPlan, aWish, show } from "../../testing/render";
 import { DeliverCard, deliverText } from "./DeliverCard";
 import { EnlargeCard, choiceText } from "./EnlargeCard";
@@ -56,7 +56,7 @@ describe("what enlarges", () => {
 });
 
 describe("the file that is made", () => {
-  const output = { format: "tiff", depth: 16, quality: 92 } as Wish["output"];
+  const output = { format: "tiff", depth: 16, quality: 92 } as Intent["output"];
 
   it("is told in a line", () => {
     expect(deliverText(output)).toBe("TIFF 16-bit");
@@ -64,7 +64,7 @@ describe("the file that is made", () => {
     expect(deliverText({ ...output, format: "webp" })).toBe("WebP");
   });
 
-  async function opened(part: Partial<Wish>) {
+  async function opened(part: Partial<Intent>) {
     const onChange = vi.fn();
     const onPattern = vi.fn();
     const wish = aWish({ output, target: { by: "factor", factor: 4 }, ...part });
@@ -86,7 +86,7 @@ describe("the file that is made", () => {
     const quality = card.getByRole("textbox", { name: "Quality, 1 to 100" });
     await user.clear(quality);
     await user.type(quality, "101");
-    expect(onChange.mock.calls.map(([o]) => (o as Wish["output"]).quality)).toEqual([1, 10]);
+    expect(onChange.mock.calls.map(([o]) => (o as Intent["output"]).quality)).toEqual([1, 10]);
     expect(card.queryByRole("group", { name: "Bits per channel" })).not.toBeInTheDocument();
   });
 
@@ -124,22 +124,26 @@ describe("the finish", () => {
     expect(card.getByText("1.2 px, 0.12 mm")).toBeVisible();
   });
 
-  it("is switched on as suggested, or as usual", async () => {
-    const plain = await opened({ edges: null, grain: null });
-    await plain.user.click(plain.card.getByRole("switch", { name: "Edges" }));
-    expect(plain.onChange.mock.lastCall?.[0].edges).toMatchObject({ strength: 0.5, width: 1 });
-    plain.unmount();
-    const suggestion = { recipe: { finish: { edges: { ...edges, strength: 0.7 }, grain: null } }, reasons: [] };
-    const told = await opened({ edges: null, grain: null }, 0, suggestion as unknown as Suggestion);
-    await told.user.click(told.card.getByRole("switch", { name: "Edges" }));
-    expect(told.onChange.mock.lastCall?.[0].edges?.strength).toBe(0.7);
+  const told = (usual: object) => ({ recipe: {}, reasons: [], usual }) as unknown as Suggestion;
+
+  it("is switched on with what the server says", async () => {
+    const waits = await opened({ edges: null, grain: null });
+    expect(waits.card.getByRole("switch", { name: "Edges" })).toBeDisabled();
+    waits.unmount();
+    const ready = await opened({ edges: null, grain: null }, 0, told({ edges: { ...edges, strength: 0.7 } }));
+    await ready.user.click(ready.card.getByRole("switch", { name: "Edges" }));
+    expect(ready.onChange.mock.lastCall?.[0].edges?.strength).toBe(0.7);
   });
 
   it("spares skin only where there are faces", async () => {
     const without = await opened({ edges, grain: null });
     expect(without.card.queryByRole("slider", { name: "Leave skin" })).not.toBeInTheDocument();
     without.unmount();
-    const { card, user, onChange } = await opened({ edges, grain: null }, 2);
+    const { card, user, onChange } = await opened(
+      { edges, grain: null },
+      2,
+      told({ portrait: { ...edges, leave_skin: 0.9 } }),
+    );
     expect(card.getByRole("slider", { name: "Leave skin" })).toBeInTheDocument();
     await user.click(card.getByRole("button", { name: "Portrait finish" }));
     expect(onChange.mock.lastCall?.[0].edges?.leave_skin).toBeGreaterThan(0.5);

@@ -16,7 +16,8 @@ import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
 import type { Frame, Original, Target } from "../../api/client";
 import { pixels } from "../../app/format";
 import { Dial } from "../cards/Dial";
-import { type Grip, MOST_DEGREES, type Rect, dragged, inPixels, largest, shrunkToFull, turnedSize } from "./geometry";
+import { rules } from "../../api/rules";
+import { type Grip, type Rect, dragged, inPixels, largest, shrunkToFull, turnedSize } from "./geometry";
 
 const ROOM = { width: 860, height: 460 };
 const EDGE = 1200;
@@ -99,8 +100,8 @@ export function CropDialog(props: {
               label="Straighten"
               effect="Turns the picture until the horizon lies level."
               value={degrees}
-              min={-MOST_DEGREES}
-              max={MOST_DEGREES}
+              min={-rules().most_degrees}
+              max={rules().most_degrees}
               step={0.1}
               format={(v) => `${v.toFixed(1)}°`}
               suggested={0}

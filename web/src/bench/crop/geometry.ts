@@ -13,11 +13,11 @@ export interface Rect {
   height: number;
 }
 
-/** The furthest that a picture is straightened, in degrees either way. */
-export const MOST_DEGREES = 15;
-
 /** What arithmetic may leave of a pixel: no row of the picture is lost to it. */
 const ROUNDING = 1e-6;
+
+/** How far a corner may lie beyond the edge after straightening, in pixels: there the edge itself is repeated, as the server allows. */
+const REPEATED = 0.5;
 
 /** The size after quarter turns. */
 export function turnedSize(original: Size, frame: Frame): Size {
@@ -45,19 +45,35 @@ export function isFull(rect: Rect, turned: Size, degrees: number): boolean {
   ] as const;
   return corners.every(([x, y]) => {
     const [tx, ty] = straightToTurned(turned, degrees, x, y);
-    return Math.min(tx, ty, turned.width - tx, turned.height - ty) >= -ROUNDING;
+    return Math.min(tx, ty, turned.width - tx, turned.height - ty) >= -REPEATED;
   });
 }
 
-/** The rectangle, shrunk around its middle until it is full; a little at a time, at most to a pixel. */
+/** The rectangle, shrunk around its middle as little as it needs to be full. */
 export function shrunkToFull(rect: Rect, turned: Size, degrees: number): Rect {
   const [cx, cy] = [rect.x + rect.width / 2, rect.y + rect.height / 2];
-  for (let share = 1; share > 0.02; share *= 0.985) {
-    const [width, height] = [rect.width * share, rect.height * share];
-    const inside = { x: cx - width / 2, y: cy - height / 2, width, height };
-    if (isFull(inside, turned, degrees)) return inside;
-  }
-  return { x: cx, y: cy, width: 1, height: 1 };
+  const [mx, my] = straightToTurned(turned, degrees, cx, cy);
+  /** The share of the way from the middle to a corner that stays between 0 and an end. */
+  const share = (middle: number, corner: number, end: number) => {
+    const way = corner - middle;
+    if (way === 0) return 1;
+    return (way > 0 ? end - middle : middle) / Math.abs(way);
+  };
+  const shares = [-1, 1].flatMap((sx) =>
+    [-1, 1].flatMap((sy) => {
+      const [x, y] = [cx + (sx * rect.width) / 2, cy + (sy * rect.height) / 2];
+      const [tx, ty] = straightToTurned(turned, degrees, x, y);
+      return [
+        share(mx, tx, turned.width),
+        share(my, ty, turned.height),
+        share(cx, x, turned.width),
+        share(cy, y, turned.height),
+      ];
+    }),
+  );
+  const least = Math.max(0, Math.min(1, ...shares));
+  const [width, height] = [Math.max(1, rect.width * least), Math.max(1, rect.height * least)];
+  return { x: cx - width / 2, y: cy - height / 2, width, height };
 }
 
 /** The largest full rectangle of a proportion (width / height) around the picture's middle. */

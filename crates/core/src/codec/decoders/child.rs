@@ -4,12 +4,13 @@ use std::io::{self, Read, Write};
 use std::os::fd::AsFd;
 use std::os::unix::net::UnixStream;
 
+use dettaglio_domain::geometry::Size;
+
 use super::messages::{Announced, Answer, Failure, Request};
-use super::send_picture;
+use super::transfer::send_picture;
 use crate::apart::{Confined, allow_memory, wire};
-use crate::codec::read::read_opened;
-use crate::codec::{CodecError, Decoded};
-use crate::picture::Size;
+use crate::codec::error::CodecError;
+use crate::codec::read::{Decoded, read_opened};
 
 /// The hidden command with which a program runs itself as a decoder.
 pub(crate) const DECODE_COMMAND: &str = "decode-apart";

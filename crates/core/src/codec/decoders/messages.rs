@@ -2,12 +2,13 @@
 
 use std::io;
 
+use dettaglio_domain::file::Facts;
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::limits::{LimitError, Limits};
 use serde::{Deserialize, Serialize};
 
-use crate::codec::{CodecError, Facts};
-use crate::hash::ContentHash;
-use crate::limits::{LimitError, Limits};
-use crate::picture::Size;
+use crate::codec::error::CodecError;
 
 /// What is to be read; the file's descriptor goes before it.
 #[derive(Debug, Serialize, Deserialize)]

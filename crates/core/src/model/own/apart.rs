@@ -9,13 +9,13 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, Once, Weak};
 use std::time::{Duration, Instant};
 
+use dettaglio_domain::model::Element;
 use serde::{Deserialize, Serialize};
 
 use super::foreign::{OnnxRaw, Raw};
-use super::format::Element;
 use super::trial::MEMORY;
 use crate::apart::{Confined, Helper, allow_memory, wire};
-use crate::model::Engine;
+use crate::model::engine::Engine;
 
 /// The hidden command with which a program runs itself as a runner of models.
 pub(crate) const RUN_COMMAND: &str = "run-apart";

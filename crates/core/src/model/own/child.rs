@@ -5,11 +5,13 @@ use std::path::Path;
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
+use dettaglio_domain::model::Trial;
 use rustix::process::{Resource, Rlimit, setrlimit};
 
 use super::foreign::{Declared, OnnxRaw};
-use super::trial::{self, Refusal, Trial};
-use crate::model::Engine;
+use super::refusal::Refusal;
+use super::trial;
+use crate::model::engine::Engine;
 
 /// The hidden command with which a program runs itself for a trial; the file follows.
 pub const CHILD_COMMAND: &str = "try-model";

@@ -3,13 +3,18 @@
 use std::sync::{Mutex, mpsc};
 use std::time::Duration;
 
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::model::{Card, Element, Layout, TensorFormat, Trial};
 use ort::session::{RunOptions, Session};
 use ort::value::{TensorElementType, TensorRef, ValueType};
 
-use super::{Element, Layout, Refusal, TensorFormat, Trial};
-use crate::enlarge::{Averaging, Kernel, resample_in};
-use crate::model::{Card, Corner, ModelError, Network};
-use crate::picture::{Planes, Size};
+use super::format::{pack, unpack};
+use super::refusal::Refusal;
+use crate::enlarge::{Averaging, resample_in};
+use crate::model::error::ModelError;
+use crate::model::network::{Corner, Network};
+use crate::picture::Planes;
 
 /// Something that answers numbers to numbers: a session, or a stand-in for one.
 pub trait Raw {
@@ -169,7 +174,7 @@ impl Network for Foreign {
 
 /// A picture through a network; where it knows brightness alone, colour is resampled plainly.
 pub fn picture(raw: &dyn Raw, format: &TensorFormat, input: &Planes) -> Result<Planes, String> {
-    let (shape, values) = raw.run(format.shape(input.size()), &format.pack(input))?;
+    let (shape, values) = raw.run(format.shape(input.size()), &pack(format, input))?;
     let size = format.size(&shape).ok_or_else(|| format!("it answered {shape:?}, which is no picture"))?;
     if values.len() as u64 != size.area() * u64::from(format.channels) {
         return Err(format!("it answered {} numbers for {shape:?}", values.len()));
@@ -177,7 +182,7 @@ pub fn picture(raw: &dyn Raw, format: &TensorFormat, input: &Planes) -> Result<P
     if values.iter().any(|v| !v.is_finite()) {
         return Err("it answered numbers that are not finite".to_owned());
     }
-    let answer = format.unpack(size, &values);
+    let answer = unpack(format, size, &values);
     Ok(if format.channels == 1 { coloured(&answer, input, size) } else { answer })
 }
 

@@ -1,155 +1,50 @@
-//! How a network wants its pictures, and how it answers.
+//! A picture as the numbers of a network's tensor, and back.
 
-use serde::{Deserialize, Serialize};
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::model::{Layout, TensorFormat};
 
-use crate::picture::{Planes, Size};
+use crate::picture::Planes;
 
-/// Which axis of the tensor holds the colours.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
-pub enum Layout {
-    /// (1, channels, height, width).
-    ChannelsFirst,
-    /// (1, height, width, channels).
-    ChannelsLast,
-}
-
-/// What stands for black and white.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
-pub enum Range {
-    /// 0 to 1.
-    Unit,
-    /// 0 to 255.
-    Byte,
-    /// -1 to 1.
-    Signed,
-}
-
-impl Range {
-    /// All of them, the likeliest first.
-    pub const ALL: [Self; 3] = [Self::Unit, Self::Byte, Self::Signed];
-
-    fn of_unit(self, value: f32) -> f32 {
-        match self {
-            Self::Unit => value,
-            Self::Byte => value * 255.0,
-            Self::Signed => value * 2.0 - 1.0,
-        }
+/// A picture's numbers in the network's order and range.
+pub fn pack(format: &TensorFormat, planes: &Planes) -> Vec<f32> {
+    let range = format.input_range;
+    if format.channels == 1 {
+        return planes.luminance().into_iter().map(|v| range.of_unit(v)).collect();
     }
-
-    fn to_unit(self, value: f32) -> f32 {
-        match self {
-            Self::Unit => value,
-            Self::Byte => value / 255.0,
-            Self::Signed => (value + 1.0) / 2.0,
+    let area = planes.size().area() as usize;
+    match format.layout {
+        Layout::ChannelsFirst => {
+            (0..3).flat_map(|c| planes.plane(format.colour(c)).iter().map(|v| range.of_unit(*v))).collect()
+        }
+        Layout::ChannelsLast => {
+            (0..3 * area).map(|i| range.of_unit(planes.plane(format.colour(i % 3))[i / 3])).collect()
         }
     }
 }
 
-/// The type of the tensor's numbers.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-#[serde(rename_all = "snake_case")]
-pub enum Element {
-    /// 32-bit float.
-    Float,
-    /// 8-bit unsigned.
-    Byte,
-}
-
-/// All of it together.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct TensorFormat {
-    /// Where the colours are.
-    pub layout: Layout,
-    /// 3 colours, or 1 for brightness alone; colour is then resampled plainly.
-    pub channels: u32,
-    /// What is given for black and white.
-    pub input_range: Range,
-    /// What it answers for black and white.
-    pub output_range: Range,
-    /// Blue comes first.
-    pub blue_first: bool,
-}
-
-impl TensorFormat {
-    /// What most networks want: channels first, red first, 0 to 1.
-    pub const USUAL: Self = Self {
-        layout: Layout::ChannelsFirst,
-        channels: 3,
-        input_range: Range::Unit,
-        output_range: Range::Unit,
-        blue_first: false,
-    };
-
-    /// The shape of a picture's tensor.
-    pub fn shape(&self, size: Size) -> [usize; 4] {
-        let (channels, height, width) = (self.channels as usize, size.height as usize, size.width as usize);
-        match self.layout {
-            Layout::ChannelsFirst => [1, channels, height, width],
-            Layout::ChannelsLast => [1, height, width, channels],
+/// The picture in a network's numbers; grey in all three colours where it answers brightness alone.
+pub fn unpack(format: &TensorFormat, size: Size, values: &[f32]) -> Planes {
+    let area = size.area() as usize;
+    let mut out = Planes::black(size);
+    for channel in 0..3 {
+        let to = &mut out.values_mut()[channel * area..][..area];
+        let from = format.colour(channel);
+        for (i, value) in to.iter_mut().enumerate() {
+            let at = match (format.channels, format.layout) {
+                (1, _) => i,
+                (_, Layout::ChannelsFirst) => from * area + i,
+                (_, Layout::ChannelsLast) => 3 * i + from,
+            };
+            *value = format.output_range.to_unit(values[at]);
         }
     }
-
-    /// The size of the picture in a tensor of this shape; nothing when it is no picture of this format.
-    pub fn size(&self, shape: &[i64]) -> Option<Size> {
-        let &[1, a, b, c] = shape else { return None };
-        let (channels, height, width) = match self.layout {
-            Layout::ChannelsFirst => (a, b, c),
-            Layout::ChannelsLast => (c, a, b),
-        };
-        let side = |px: i64| u32::try_from(px).ok().filter(|px| *px > 0);
-        (channels == i64::from(self.channels)).then(|| Some(Size::new(side(width)?, side(height)?)))?
-    }
-
-    /// A picture's numbers in the network's order and range.
-    pub fn pack(&self, planes: &Planes) -> Vec<f32> {
-        let range = self.input_range;
-        if self.channels == 1 {
-            return planes.luminance().into_iter().map(|v| range.of_unit(v)).collect();
-        }
-        let area = planes.size().area() as usize;
-        match self.layout {
-            Layout::ChannelsFirst => {
-                (0..3).flat_map(|c| planes.plane(self.colour(c)).iter().map(|v| range.of_unit(*v))).collect()
-            }
-            Layout::ChannelsLast => {
-                (0..3 * area).map(|i| range.of_unit(planes.plane(self.colour(i % 3))[i / 3])).collect()
-            }
-        }
-    }
-
-    /// The picture in a network's numbers; grey in all three colours where it answers brightness alone.
-    pub fn unpack(&self, size: Size, values: &[f32]) -> Planes {
-        let area = size.area() as usize;
-        let mut out = Planes::black(size);
-        for channel in 0..3 {
-            let to = &mut out.values_mut()[channel * area..][..area];
-            let from = self.colour(channel);
-            for (i, value) in to.iter_mut().enumerate() {
-                let at = match (self.channels, self.layout) {
-                    (1, _) => i,
-                    (_, Layout::ChannelsFirst) => from * area + i,
-                    (_, Layout::ChannelsLast) => 3 * i + from,
-                };
-                *value = self.output_range.to_unit(values[at]);
-            }
-        }
-        out
-    }
-
-    fn colour(&self, place: usize) -> usize {
-        if self.blue_first { 2 - place } else { place }
-    }
+    out
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use dettaglio_domain::model::Range;
     use rstest::rstest;
 
     #[rstest]
@@ -161,7 +56,7 @@ mod tests {
         let size = Size::new(5, 3);
         let planes = Planes::from_values(size, (0..45).map(|i| i as f32 / 44.0).collect());
         let format = TensorFormat { layout, channels: 3, input_range: range, output_range: range, blue_first };
-        let back = format.unpack(size, &format.pack(&planes));
+        let back = unpack(&format, size, &pack(&format, &planes));
         let worst = back.values().iter().zip(planes.values()).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
         assert!(worst < 1e-6, "{worst}");
         assert_eq!(format.size(&format.shape(size).map(|n| n as i64)), Some(size));
@@ -177,7 +72,7 @@ mod tests {
             output_range: Range::Byte,
             blue_first: true,
         };
-        assert!((format.pack(&planes)[0] - 0.3 * 255.0).abs() < 1e-4);
+        assert!((pack(&format, &planes)[0] - 0.3 * 255.0).abs() < 1e-4);
     }
 
     #[rstest]

@@ -3,8 +3,11 @@
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
-use crate::hash::ContentHash;
-use crate::model::{Card, Grade, Kind, ModelError, Trial};
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::model::{Card, Grade, Kind, Trial};
+
+use crate::model::cards::read_card;
+use crate::model::error::ModelError;
 
 /// The longest name of a model.
 const LONGEST_NAME: usize = 60;
@@ -65,7 +68,7 @@ impl OwnModels {
         let mut cards = Vec::new();
         let mut troubles = Vec::new();
         for path in paths {
-            match Card::read(&path) {
+            match read_card(&path) {
                 Ok(card) if card.trial.is_some() => cards.push(card),
                 Ok(_) => {
                     troubles.push(ModelError::Unreadable { file: path, why: "no trial run stands in it".to_owned() })
@@ -172,7 +175,7 @@ fn card(name: &str, file_name: &str, sha256: ContentHash, trial: Trial, added_on
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::model::own::{Element, TensorFormat};
+    use dettaglio_domain::model::{Element, TensorFormat};
 
     fn trial(factor: u32) -> Trial {
         Trial {

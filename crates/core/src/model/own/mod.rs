@@ -9,6 +9,7 @@ mod child;
 mod foreign;
 mod format;
 mod keep;
+mod refusal;
 mod trial;
 
 pub(super) use apart::RawApart;
@@ -16,6 +17,5 @@ pub(crate) use apart::{RUN_COMMAND, serve as run_apart};
 pub use child::{CHILD_COMMAND, child_main, try_file, try_in_this_process};
 pub(super) use foreign::Raw;
 pub use foreign::{Foreign, OnnxRaw};
-pub use format::{Element, Layout, Range, TensorFormat};
 pub use keep::{OwnError, OwnModels};
-pub use trial::{Refusal, Trial};
+pub use refusal::Refusal;

@@ -2,175 +2,15 @@
 
 use std::time::{Duration, Instant};
 
-use serde::{Deserialize, Serialize};
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::model::{Element, Layout, Range, TensorFormat, Trial};
 
 use super::foreign::{Declared, Raw, picture};
-use super::{Element, Layout, Range, TensorFormat};
-use crate::enlarge::{Averaging, Kernel, resample_in};
-use crate::picture::{Planes, Region, Size};
-
-/// What a trial run found, as it stands in the card.
-#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Trial {
-    /// How it wants its pictures.
-    pub format: TensorFormat,
-    /// Of what its numbers are.
-    pub element: Element,
-    /// Output side / input side; 1 for a cleaner.
-    pub factor: u32,
-    /// Input pixels around a pixel that its value depends on.
-    pub halo: u32,
-    /// Sides of its input are multiples of this.
-    pub multiple: u32,
-    /// Tiles of 128 px from left to right that it is given at once, so that it stays within its memory.
-    pub block_columns: u32,
-    /// The largest difference between a picture done in tiles and done at once, in 8-bit levels.
-    pub tile_difference: f32,
-    /// PSNR of its answer to the test card against the card enlarged plainly, dB: that it is the same picture.
-    pub likeness: f64,
-    /// Input pixels a second, once.
-    pub pixels_per_second: f64,
-    /// Bytes of memory per input pixel while it runs.
-    pub bytes_per_pixel: u64,
-}
-
-/// Why a file cannot be used as a model; each says what would help.
-#[derive(Clone, Debug, PartialEq, thiserror::Error, Serialize, Deserialize)]
-pub enum Refusal {
-    /// Not an ONNX file at all.
-    #[error("this is not an ONNX file: export the model as ONNX first")]
-    NotOnnx,
-    /// It begins like one.
-    #[error("this ONNX file is cut short or damaged: copy or export it again")]
-    Damaged,
-    /// Too large to be read.
-    #[error("the file has {megabytes} MB; models of up to {limit} MB are run here")]
-    TooLarge {
-        /// Of the file.
-        megabytes: u64,
-        /// Allowed.
-        limit: u64,
-    },
-    /// Its weights lie elsewhere.
-    #[error("its weights are in another file: export it again with the weights inside (no external data)")]
-    ExternalData,
-    /// The runtime lacks an operator.
-    #[error("it needs an operator that the runtime does not have, and no operator libraries are loaded here: {why}")]
-    Operator {
-        /// The runtime's words.
-        why: String,
-    },
-    /// The runtime refuses it for some other reason.
-    #[error("the runtime does not open it: {why}")]
-    Unopened {
-        /// The runtime's words.
-        why: String,
-    },
-    /// Not exactly one input.
-    #[error("it asks for {} inputs ({}) and a picture is one: export it with its other inputs fixed", names.len(), names.join(", "))]
-    Inputs {
-        /// Their names.
-        names: Vec<String>,
-    },
-    /// Its input is no tensor.
-    #[error("its input is no tensor of numbers")]
-    NoPictureIn,
-    /// Numbers of another type.
-    #[error("its input is of type {element}: export it with 32-bit floats or 8-bit unsigned numbers")]
-    Element {
-        /// The type.
-        element: String,
-    },
-    /// No four axes.
-    #[error("its input has {rank} axes; a picture has four: batch, channels, height, width")]
-    Rank {
-        /// How many.
-        rank: usize,
-    },
-    /// More pictures than one at a time.
-    #[error("it wants {batch} pictures at once: export it for a batch of 1, or a free one")]
-    Batch {
-        /// How many.
-        batch: i64,
-    },
-    /// Neither colour nor brightness.
-    #[error("its input of shape {shape:?} has neither 1 nor 3 channels")]
-    Channels {
-        /// Declared, -1 where free.
-        shape: Vec<i64>,
-    },
-    /// One size only.
-    #[error("it takes only pictures of {width} x {height}: export it with free height and width")]
-    FixedSize {
-        /// Pixels, -1 where free.
-        width: i64,
-        /// Pixels, -1 where free.
-        height: i64,
-    },
-    /// The answer is something else.
-    #[error("its answer is no picture: {answer}")]
-    NoPictureOut {
-        /// What it is.
-        answer: String,
-    },
-    /// Not a whole factor.
-    #[error("it answers {output} to {input}: only whole factors from 1 to 8, the same both ways, are used")]
-    Factor {
-        /// Given.
-        input: String,
-        /// Answered.
-        output: String,
-    },
-    /// Another picture than the one given.
-    #[error(
-        "its answer does not resemble the picture it was given (PSNR {likeness:.1} dB): it neither enlarges nor cleans"
-    )]
-    Unlike {
-        /// Against plain enlarging, dB.
-        likeness: f64,
-    },
-    /// It looks at everything at once.
-    #[error(
-        "its answer depends on the whole picture at once: done in tiles it would differ by {levels:.1} of 255 levels, and seams would show"
-    )]
-    Seams {
-        /// The largest difference, 8-bit levels.
-        levels: f32,
-    },
-    /// Not in a person's patience.
-    #[error("it is too slow here: 12 megapixels would take {hours:.0} hours")]
-    TooSlow {
-        /// For 12 megapixels.
-        hours: f64,
-    },
-    /// Not in this machine's memory.
-    #[error("it needs {gigabytes:.1} GB for a tile of 256 px; {limit:.1} GB are given to a model")]
-    Memory {
-        /// Needed.
-        gigabytes: f64,
-        /// Given.
-        limit: f64,
-    },
-    /// The trial took too long.
-    #[error("its trial run did not end in {seconds} s: it is too slow for this machine")]
-    TimedOut {
-        /// Allowed.
-        seconds: u64,
-    },
-    /// The trial's process died.
-    #[error("its trial run ended the process ({how}): it needs more memory than a model is given, or is faulty")]
-    Crashed {
-        /// The exit status.
-        how: String,
-    },
-    /// The trial could not be made at all.
-    #[error("the trial run could not be made: {why}")]
-    NotTried {
-        /// Why.
-        why: String,
-    },
-}
+use super::format::pack;
+use super::refusal::Refusal;
+use crate::enlarge::{Averaging, resample_in};
+use crate::picture::Planes;
 
 /// Input pixels a second below which a model is refused: 12 megapixels in four hours.
 const SLOWEST: f64 = 12e6 / (4.0 * 3600.0);
@@ -273,7 +113,7 @@ fn shape_of_answers(raw: &dyn Raw, declared: &Declared) -> Result<(Layout, u32, 
         let range = if declared.element == Element::Byte { Range::Byte } else { Range::Unit };
         let format = TensorFormat { layout, channels, input_range: range, output_range: range, blue_first: false };
         let size = Size::new(CARD, CARD);
-        let answer = raw.run(format.shape(size), &format.pack(&card(size)));
+        let answer = raw.run(format.shape(size), &pack(&format, &card(size)));
         let refusal = match answer {
             Err(why) => Refusal::Unopened { why: why.lines().next().unwrap_or_default().to_owned() },
             Ok((shape, _)) => match format.size(&shape) {
@@ -443,6 +283,7 @@ fn block_columns(bytes_per_pixel: u64, halo: u32) -> Result<u32, Refusal> {
 
 #[cfg(test)]
 mod tests {
+    use super::super::format::unpack;
     use super::*;
     use rstest::rstest;
 
@@ -457,9 +298,9 @@ mod tests {
             let size = self.format.size(&shape.map(|n| n as i64)).ok_or("other channels")?;
             // What is packed with a range is unpacked with the same: turn it round.
             let turned = TensorFormat { output_range: self.format.input_range, ..self.format };
-            let answer = (self.change)(&turned.unpack(size, values))?;
+            let answer = (self.change)(&unpack(&turned, size, values))?;
             let back = TensorFormat { input_range: self.format.output_range, ..self.format };
-            Ok((back.shape(answer.size()).map(|n| n as i64).to_vec(), back.pack(&answer)))
+            Ok((back.shape(answer.size()).map(|n| n as i64).to_vec(), pack(&back, &answer)))
         }
     }
 

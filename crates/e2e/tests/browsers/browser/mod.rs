@@ -7,7 +7,8 @@ use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
 
-use dettaglio_server::service::{Service, Settings};
+use dettaglio_server::config::Settings;
+use dettaglio_server::service::Service;
 use dettaglio_store::testing::TestServer;
 use fantoccini::actions::{Actions, InputSource, KeyAction, KeyActions, MouseActions, PointerAction, TouchActions};
 use fantoccini::elements::Element;

@@ -7,7 +7,8 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::time::Duration;
 
-use dettaglio_server::service::{Service, Settings};
+use dettaglio_server::config::Settings;
+use dettaglio_server::service::Service;
 use dettaglio_store::testing::TestServer;
 use image::{DynamicImage, ImageFormat, RgbImage};
 use reqwest::multipart::{Form, Part};

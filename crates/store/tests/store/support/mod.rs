@@ -4,12 +4,13 @@
 
 use std::sync::Arc;
 
-use dettaglio_core::codec::{Facts, Format, OutputSettings};
-use dettaglio_core::enlarge::Kernel;
-use dettaglio_core::frame::Frame;
-use dettaglio_core::hash::ContentHash;
-use dettaglio_core::picture::{Channels, Depth, Size};
-use dettaglio_core::treatment::Treatment;
+use dettaglio_domain::file::{Channels, Depth};
+use dettaglio_domain::file::{Facts, Format, OutputSettings};
+use dettaglio_domain::frame::Frame;
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::treatment::Treatment;
 use dettaglio_store::Store;
 use dettaglio_store::enlargements::Record;
 use dettaglio_store::jobs::{Job, NewJob};

@@ -1,0 +1,7 @@
+//! Pixels: floating-point planes, and the decoded original.
+
+mod original;
+pub(crate) mod planes;
+
+pub use original::{Original, Samples};
+pub use planes::{Planes, fill_up};

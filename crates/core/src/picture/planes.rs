@@ -1,0 +1,114 @@
+//! Planes of floating-point RGB.
+
+use dettaglio_domain::geometry::{Region, Size};
+
+/// Three planes of f32, R then G then B, each row-major: shape (3, height, width).
+///
+/// Encoded values (not linear light), 0 for black and 1 for white.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Planes {
+    size: Size,
+    values: Vec<f32>,
+}
+
+impl Planes {
+    /// All black.
+    pub fn black(size: Size) -> Self {
+        Self { size, values: vec![0.0; 3 * size.area() as usize] }
+    }
+
+    /// From values in (3, height, width) order.
+    ///
+    /// # Panics
+    /// When their number is not 3 x height x width.
+    pub fn from_values(size: Size, values: Vec<f32>) -> Self {
+        assert_eq!(values.len() as u64, 3 * size.area(), "three planes of {size}");
+        Self { size, values }
+    }
+
+    /// Width and height.
+    pub fn size(&self) -> Size {
+        self.size
+    }
+
+    /// All values, (3, height, width).
+    pub fn values(&self) -> &[f32] {
+        &self.values
+    }
+
+    /// All values, to be changed in place.
+    pub fn values_mut(&mut self) -> &mut [f32] {
+        &mut self.values
+    }
+
+    /// The values, given away.
+    pub fn into_values(self) -> Vec<f32> {
+        self.values
+    }
+
+    /// One of the three planes.
+    pub fn plane(&self, channel: usize) -> &[f32] {
+        let area = self.size.area() as usize;
+        &self.values[channel * area..(channel + 1) * area]
+    }
+
+    /// One row of one plane.
+    pub fn row(&self, channel: usize, y: u32) -> &[f32] {
+        let width = self.size.width as usize;
+        &self.plane(channel)[y as usize * width..(y as usize + 1) * width]
+    }
+
+    /// One row of one plane, to be changed in place.
+    pub fn row_mut(&mut self, channel: usize, y: u32) -> &mut [f32] {
+        let (area, width) = (self.size.area() as usize, self.size.width as usize);
+        let start = channel * area + y as usize * width;
+        &mut self.values[start..start + width]
+    }
+
+    /// Copies `from` of another picture to (`x`, `y`) of this one.
+    pub fn paste(&mut self, source: &Planes, from: Region, x: u32, y: u32) {
+        let columns = from.x as usize..from.right() as usize;
+        for channel in 0..3 {
+            for row in 0..from.height {
+                let pixels = &source.row(channel, from.y + row)[columns.clone()];
+                self.row_mut(channel, y + row)[x as usize..x as usize + pixels.len()].copy_from_slice(pixels);
+            }
+        }
+    }
+
+    /// A part of it, copied.
+    pub fn cut(&self, region: Region) -> Self {
+        let mut part = Self::black(region.size());
+        part.paste(self, region, 0, 0);
+        part
+    }
+
+    /// ITU-R BT.601 luminance of every pixel, 0..1, shape (height, width).
+    pub fn luminance(&self) -> Vec<f32> {
+        let (r, (g, b)) = (self.plane(0), (self.plane(1), self.plane(2)));
+        r.iter().zip(g.iter().zip(b)).map(|(r, (g, b))| 0.299 * r + 0.587 * g + 0.114 * b).collect()
+    }
+}
+
+impl Planes {
+    /// With the sides filled up to whole multiples by repeating the right and lower edge; nothing when they are.
+    pub fn filled_up(&self, multiple: u32) -> Option<Planes> {
+        let size = self.size();
+        let full = Size::new(size.width.next_multiple_of(multiple), size.height.next_multiple_of(multiple));
+        (full != size).then(|| {
+            let planes = (0..3).flat_map(|channel| fill_up(self.plane(channel), size, full)).collect();
+            Planes::from_values(full, planes)
+        })
+    }
+}
+
+/// One plane of `size` filled up to `full` by repeating its last column and row.
+pub fn fill_up(plane: &[f32], size: Size, full: Size) -> Vec<f32> {
+    let width = size.width as usize;
+    (0..full.height as usize)
+        .flat_map(|y| {
+            let row = &plane[y.min(size.height as usize - 1) * width..][..width];
+            (0..full.width as usize).map(move |x| row[x.min(width - 1)])
+        })
+        .collect()
+}

@@ -1,0 +1,384 @@
+//! The renderer, and the work on one treatment of one original: each step pulls what it needs from the step before.
+
+use std::sync::{Arc, RwLock};
+
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::treatment::{Enlarge, Fill, Margin, Pass, Treatment};
+
+use super::amber::in_amber;
+use super::cache::TileCache;
+use super::disk::DiskTiles;
+use super::layback::around;
+use super::level::{Below, Caches, Level};
+use super::pace::{Cancelled, Pace, RenderError};
+use super::{layback, sheet};
+use crate::enlarge::{self, Averaging, Source};
+use crate::frame::Framed;
+use crate::model::Shelf;
+use crate::picture::{Original, Planes};
+use crate::{area, finish};
+
+/// How the last step of a learned chain comes down to the exact size.
+pub(super) const LAST_STEP: Kernel = Kernel::Lanczos3;
+
+/// Renders results with the models of a shelf.
+pub struct Renderer {
+    pub(super) shelf: RwLock<Arc<Shelf>>,
+    pub(super) tiles: TileCache,
+    pub(super) disk: Option<DiskTiles>,
+}
+
+impl Renderer {
+    /// A renderer that keeps up to `tile_bytes` of computed tiles.
+    pub fn new(shelf: Shelf, tile_bytes: usize) -> Self {
+        Self { shelf: RwLock::new(Arc::new(shelf)), tiles: TileCache::new(tile_bytes), disk: None }
+    }
+
+    /// The same, with tiles on disk besides.
+    pub fn with_disk(self, disk: DiskTiles) -> Self {
+        Self { disk: Some(disk), ..self }
+    }
+
+    /// The tiles on disk, where there are any.
+    pub fn disk(&self) -> Option<&DiskTiles> {
+        self.disk.as_ref()
+    }
+
+    /// The models, as they are now.
+    pub fn shelf(&self) -> Arc<Shelf> {
+        Arc::clone(&self.shelf.read().unwrap_or_else(|e| e.into_inner()))
+    }
+
+    /// Puts other models on the shelf; what is being rendered goes on with those it has.
+    pub fn set_shelf(&self, shelf: Shelf) {
+        *self.shelf.write().unwrap_or_else(|e| e.into_inner()) = Arc::new(shelf);
+    }
+
+    /// A region of the result, in the result's pixels; it must lie inside.
+    ///
+    /// Encoded RGB in [0, 1], in the original's own colour profile. The same whatever else was asked before.
+    pub fn render(
+        &self,
+        original: &Original,
+        treatment: &Treatment,
+        region: Region,
+        pace: &dyn Pace,
+    ) -> Result<Planes, RenderError> {
+        self.render_with(original, treatment, region, pace, None)
+    }
+
+    /// A region of the result as it is seen from further away, at 1 / 2^`level` of its size.
+    ///
+    /// The region is in pixels of the shrunk result, whose size is [`view_size`]. Level 0 is the result
+    /// itself. Where a pixel of the view is no smaller than one of the original, nothing that enlarging or
+    /// finishing adds could be seen, and the view is taken from the cleaned original at once.
+    pub fn view(
+        &self,
+        original: &Original,
+        treatment: &Treatment,
+        level: u32,
+        region: Region,
+        pace: &dyn Pace,
+    ) -> Result<Planes, RenderError> {
+        let sheet = treatment.sheet();
+        let size = view_size(sheet, level);
+        if level == 0 {
+            return self.render(original, treatment, region, pace);
+        }
+        if !self.enlarges(original, treatment, level)? {
+            return self.far_view(original, treatment, size, region, pace);
+        }
+        let part = enlarge::source_region(sheet, size, region, Kernel::Bicubic);
+        let window = Window { whole: sheet, part, planes: self.render(original, treatment, part, pace)? };
+        Ok(enlarge::resample(&window, size, region, Kernel::Bicubic))
+    }
+
+    /// Whether a view at this level shows what enlarging adds.
+    pub fn enlarges(&self, original: &Original, treatment: &Treatment, level: u32) -> Result<bool, RenderError> {
+        let kept = treatment.frame.size(original.size())?;
+        Ok(view_size(treatment.size, level).width > kept.width)
+    }
+
+    /// Where tone counts as an edge for the Finish step, white, and where as flat, black; a view as of [`view`](Self::view).
+    ///
+    /// All black where the step is off, and in views so far off that the step could not be seen.
+    pub fn edge_mask(
+        &self,
+        original: &Original,
+        treatment: &Treatment,
+        level: u32,
+        region: Region,
+        pace: &dyn Pace,
+    ) -> Result<Planes, RenderError> {
+        let Some(edges) = treatment.finish.edges.filter(|_| level < 3) else {
+            return Ok(Planes::black(region.size()));
+        };
+        let at = Work::new(self, original, treatment, pace, None)?;
+        let sheet = treatment.sheet();
+        let part = match view_size(sheet, level) {
+            size if size == sheet => region,
+            size => enlarge::source_region(sheet, size, region, Kernel::Bicubic),
+        };
+        let margin = Margin { fill: Fill::Black, ..treatment.margin };
+        let planes = sheet::compose(margin, treatment.size, part, |part| {
+            let padded = around(part, finish::halo(&treatment.finish), treatment.size);
+            let mut mask = finish::mask(&edges, &at.enlarged(padded)?.luminance(), padded.width as usize);
+            if let Some(skin) = at.skin(padded) {
+                mask.iter_mut().zip(skin).for_each(|(open, skin)| *open *= 1.0 - edges.leave_skin * skin);
+            }
+            let mask = Planes::from_values(padded.size(), [&mask[..], &mask[..], &mask[..]].concat());
+            Ok::<_, RenderError>(mask.cut(Region::new(part.x - padded.x, part.y - padded.y, part.width, part.height)))
+        })?;
+        if part == region {
+            return Ok(planes);
+        }
+        Ok(enlarge::resample(&Window { whole: sheet, part, planes }, view_size(sheet, level), region, Kernel::Bicubic))
+    }
+
+    /// Where an area of the treatment lies: a view as of [`view`](Self::view) of the original, dim, with amber over it as far
+    /// as the area's mask weighs. Nothing of it when the treatment has no such area.
+    pub fn area_view(
+        &self,
+        original: &Original,
+        treatment: &Treatment,
+        area: usize,
+        level: u32,
+        region: Region,
+        pace: &dyn Pace,
+    ) -> Result<Planes, RenderError> {
+        let at = Work::new(self, original, treatment, pace, None)?;
+        at.over_original(level, region, |part| {
+            let picture = at.framed.pull(part);
+            let weights = treatment.areas.get(area).map(|area| area::weights(&area.mask, &at.framed, part));
+            Ok(in_amber(&picture, &weights.unwrap_or_else(|| vec![0.0; part.size().area() as usize])))
+        })
+    }
+
+    pub(super) fn render_with(
+        &self,
+        original: &Original,
+        treatment: &Treatment,
+        region: Region,
+        pace: &dyn Pace,
+        own: Option<&TileCache>,
+    ) -> Result<Planes, RenderError> {
+        if !pace.before_block() {
+            return Err(Cancelled.into());
+        }
+        let at = Work::new(self, original, treatment, pace, own)?;
+        sheet::compose(treatment.margin, treatment.size, region, |part| at.whole(part))
+    }
+
+    /// The sheet at the original's own scale, shrunk.
+    pub(super) fn far_view(
+        &self,
+        original: &Original,
+        treatment: &Treatment,
+        size: Size,
+        region: Region,
+        pace: &dyn Pace,
+    ) -> Result<Planes, RenderError> {
+        if !pace.before_block() {
+            return Err(Cancelled.into());
+        }
+        let at = Work::new(self, original, treatment, pace, None)?;
+        let kept = at.framed.size();
+        let margin = at.margin_of_original();
+        let whole = margin.sheet(kept);
+        let part = enlarge::source_region(whole, size, region, Kernel::Bicubic);
+        let planes = sheet::compose(margin, kept, part, |part| at.whole_cleaned(part))?;
+        Ok(enlarge::resample(&Window { whole, part, planes }, size, region, Kernel::Bicubic))
+    }
+}
+
+/// One treatment of one original, ready to compute regions of it.
+pub(super) struct Work<'a> {
+    pub(super) renderer: &'a Renderer,
+    pub(super) framed: Framed<'a>,
+    pub(super) treatment: &'a Treatment,
+    pub(super) pace: &'a dyn Pace,
+    pub(super) own: Option<&'a TileCache>,
+}
+
+impl<'a> Work<'a> {
+    pub(super) fn new(
+        renderer: &'a Renderer,
+        original: &'a Original,
+        treatment: &'a Treatment,
+        pace: &'a dyn Pace,
+        own: Option<&'a TileCache>,
+    ) -> Result<Self, RenderError> {
+        Ok(Self { renderer, framed: Framed::new(original, treatment.frame)?, treatment, pace, own })
+    }
+
+    /// The margin at the original's own scale.
+    pub(super) fn margin_of_original(&self) -> Margin {
+        let scale = f64::from(self.framed.size().width) / f64::from(self.treatment.size.width);
+        let scaled = |px: u32| (f64::from(px) * scale).round() as u32;
+        let Margin { left, top, right, bottom, fill } = self.treatment.margin;
+        Margin { left: scaled(left), top: scaled(top), right: scaled(right), bottom: scaled(bottom), fill }
+    }
+
+    /// A view of something that is drawn over the original at its own scale.
+    pub(super) fn over_original(
+        &self,
+        level: u32,
+        region: Region,
+        draw: impl FnMut(Region) -> Result<Planes, RenderError>,
+    ) -> Result<Planes, RenderError> {
+        let (kept, size) = (self.framed.size(), view_size(self.treatment.sheet(), level));
+        let margin = Margin { fill: Fill::Black, ..self.margin_of_original() };
+        let whole = margin.sheet(kept);
+        let part = enlarge::source_region(whole, size, region, Kernel::Nearest);
+        let planes = sheet::compose(margin, kept, part, draw)?;
+        Ok(enlarge::resample(&Window { whole, part, planes }, size, region, Kernel::Nearest))
+    }
+
+    /// A region of the result with all its areas, without its margin.
+    pub(super) fn whole(&self, region: Region) -> Result<Planes, RenderError> {
+        self.laid_over(self.treatment.size, region, |work, part| work.finished(part))
+    }
+
+    /// A region of the framed original with what the Clean steps do, of the whole and of all areas.
+    pub(super) fn whole_cleaned(&self, region: Region) -> Result<Planes, RenderError> {
+        self.laid_over(self.framed.size(), region, |work, part| work.cleaned_and_laid_back(part))
+    }
+
+    /// A region of the finished picture, without areas or margin.
+    pub(super) fn finished(&self, region: Region) -> Result<Planes, RenderError> {
+        let finish = self.treatment.finish;
+        if finish.is_off() {
+            return self.enlarged(region);
+        }
+        let padded = around(region, finish::halo(&finish), self.treatment.size);
+        let mut planes = self.enlarged(padded)?;
+        finish::apply_sparing(&finish, &mut planes, padded, self.skin(padded).as_deref());
+        Ok(planes.cut(Region::new(region.x - padded.x, region.y - padded.y, region.width, region.height)))
+    }
+
+    /// A region of the picture as it is before faces are restored.
+    pub(super) fn unrestored(&self, region: Region) -> Result<Planes, RenderError> {
+        let size = self.treatment.size;
+        let mut planes = match &self.treatment.enlarge {
+            Enlarge::Plain { kernel } => self.plain(region, *kernel)?,
+            Enlarge::Learned { passes, strength, .. } => {
+                let learned = self.learned(passes, region)?;
+                match self.treatment.enlarge.under() {
+                    _ if *strength >= 1.0 => learned,
+                    [] => blend(self.plain(region, LAST_STEP)?, &learned, *strength),
+                    over => blend(self.learned(over, region)?, &learned, *strength),
+                }
+            }
+        };
+        if let Below::Level(cleaned) = self.cleaned()? {
+            let part = match cleaned.size() {
+                whole if whole == size => region,
+                whole => enlarge::source_region(whole, size, region, Kernel::Bicubic),
+            };
+            if let Some(removed) = layback::removed(&cleaned, &self.treatment.clean, part, self.pace)? {
+                lay_back(&mut planes, removed, cleaned.size(), part, size, region);
+            }
+        }
+        Ok(planes)
+    }
+
+    /// A region of the framed original with what the Clean step does, at the original's own scale.
+    pub(super) fn cleaned_and_laid_back(&self, region: Region) -> Result<Planes, RenderError> {
+        let cleaned = self.cleaned()?;
+        let mut planes = cleaned.region(region, self.pace)?;
+        if let Below::Level(cleaned) = &cleaned
+            && let Some(removed) = layback::removed(cleaned, &self.treatment.clean, region, self.pace)?
+        {
+            lay_back(&mut planes, removed, cleaned.size(), region, cleaned.size(), region);
+        }
+        Ok(planes)
+    }
+
+    pub(super) fn plain(&self, region: Region, kernel: Kernel) -> Result<Planes, RenderError> {
+        self.resampled(&self.cleaned()?, region, kernel)
+    }
+
+    pub(super) fn resampled(&self, source: &Below<'_>, region: Region, kernel: Kernel) -> Result<Planes, RenderError> {
+        let (whole, size) = (source.size(), self.treatment.size);
+        let part = enlarge::source_region(whole, size, region, kernel);
+        let window = Window { whole, part, planes: source.region(part, self.pace)? };
+        Ok(enlarge::resample(&window, size, region, kernel))
+    }
+
+    /// The framed original with the Clean step's passes on top.
+    pub(super) fn cleaned(&self) -> Result<Below<'_>, RenderError> {
+        let mut top = Below::Framed(&self.framed);
+        for (model, level) in self.treatment.clean.passes() {
+            let network = self.renderer.shelf().network(model)?;
+            // A person's own cleaner is told nothing.
+            let told = network.level().map(|_| level);
+            top = Below::Level(Box::new(Level::new(top, network, model, told, self.caches())));
+        }
+        Ok(top)
+    }
+
+    /// A region of what a chain of passes makes of the cleaned picture, brought to the result's size.
+    pub(super) fn learned(&self, passes: &[Pass], region: Region) -> Result<Planes, RenderError> {
+        match self.top(passes)? {
+            Below::Level(level) if level.size() == self.treatment.size => level.region(region, self.pace),
+            top => self.resampled(&top, region, LAST_STEP),
+        }
+    }
+
+    /// A chain of enlarging passes on top of that.
+    pub(super) fn top(&self, passes: &[Pass]) -> Result<Below<'_>, RenderError> {
+        let mut top = self.cleaned()?;
+        for pass in passes {
+            let network = self.renderer.shelf().network(&pass.model)?;
+            top = Below::Level(Box::new(Level::new(top, network, &pass.model, None, self.caches())));
+        }
+        Ok(top)
+    }
+
+    pub(super) fn caches(&self) -> Caches<'_> {
+        Caches { shared: &self.renderer.tiles, own: self.own, disk: self.renderer.disk.as_ref() }
+    }
+}
+
+/// `share` of the one and the rest of the other.
+pub(super) fn blend(mut plain: Planes, learned: &Planes, share: f32) -> Planes {
+    plain.values_mut().iter_mut().zip(learned.values()).for_each(|(p, l)| *p += (l - *p) * share);
+    plain
+}
+
+/// Adds differences at one scale to planes at another.
+pub(super) fn lay_back(planes: &mut Planes, mut removed: Planes, from: Size, part: Region, to: Size, region: Region) {
+    if from != to {
+        // Resampling keeps to [0, 1]: differences are shifted there and back.
+        removed.values_mut().iter_mut().for_each(|v| *v = 0.5 + 0.5 * *v);
+        let window = Window { whole: from, part, planes: removed };
+        removed = enlarge::resample_in(&window, to, region, Kernel::Bicubic, Averaging::Encoded);
+        removed.values_mut().iter_mut().for_each(|v| *v = 2.0 * *v - 1.0);
+    }
+    planes.values_mut().iter_mut().zip(removed.values()).for_each(|(p, r)| *p = (*p + r).clamp(0.0, 1.0));
+}
+
+/// The size of a result at 1 / 2^`level`, each side at least one pixel.
+pub fn view_size(size: Size, level: u32) -> Size {
+    let side = |px: u32| px.div_ceil(1 << level.min(31)).max(1);
+    Size::new(side(size.width), side(size.height))
+}
+
+/// A part of a larger picture, standing for the whole where only that part is pulled.
+pub(super) struct Window {
+    pub(super) whole: Size,
+    pub(super) part: Region,
+    pub(super) planes: Planes,
+}
+
+impl Source for Window {
+    fn size(&self) -> Size {
+        self.whole
+    }
+
+    fn pull(&self, region: Region) -> Planes {
+        debug_assert_eq!(region, self.part, "the part that was foreseen");
+        self.planes.cut(Region::new(region.x - self.part.x, region.y - self.part.y, region.width, region.height))
+    }
+}

@@ -1,0 +1,76 @@
+//! How long a run will take, from what a machine was measured to do.
+
+use std::collections::HashMap;
+
+use serde::{Deserialize, Serialize};
+
+use crate::geometry::Size;
+use crate::treatment::Treatment;
+
+/// Pixels a second at which a result is resampled and encoded, until a run has measured it.
+const WRITING_RATE: f64 = 15e6;
+
+/// Pixels a second of the Finish step's edges and grain, as measured once (docs/speed.md).
+const EDGES_RATE: f64 = 10e6;
+
+/// See [`EDGES_RATE`].
+const GRAIN_RATE: f64 = 40e6;
+
+/// What this machine does in a second, per model.
+#[derive(Clone, Debug, Default, PartialEq, Serialize, Deserialize)]
+pub struct Rates {
+    /// Input pixels a second, by model id.
+    pub models: HashMap<String, f64>,
+    /// Result pixels a second of resampling and encoding.
+    pub writing: Option<f64>,
+    /// How many whole runs have corrected them.
+    #[serde(default)]
+    pub runs: u32,
+}
+
+/// How far a run's own time corrects the rates once others have.
+const LEARNING: f64 = 0.3;
+
+/// Seconds until several workers have done what they have in hand and what waits, each taking the next when it is free.
+///
+/// `running` and `waiting` are seconds, `waiting` in the order of its turn.
+pub fn together(running: &[f64], waiting: &[f64], workers: usize) -> f64 {
+    let mut free: Vec<f64> = running.to_vec();
+    free.resize(running.len().max(workers).max(1), 0.0);
+    for seconds in waiting {
+        let first = free.iter_mut().min_by(|a, b| a.total_cmp(b)).expect("at least one");
+        *first += seconds;
+    }
+    free.into_iter().fold(0.0, f64::max)
+}
+
+impl Rates {
+    /// Seconds for the whole result; nothing when a model's rate was never measured.
+    ///
+    /// `kept` is what the treatment's frame keeps of the original.
+    pub fn seconds(&self, kept: Size, treatment: &Treatment) -> Option<f64> {
+        let inputs = treatment.model_inputs(kept);
+        let learned: Option<f64> =
+            inputs.iter().map(|(model, pixels)| Some(*pixels as f64 / self.models.get(*model)?)).sum();
+        let pixels = treatment.sheet().area() as f64;
+        let edges = treatment.finish.edges.map_or(0.0, |_| pixels / EDGES_RATE);
+        let grain = treatment.finish.grain.map_or(0.0, |_| pixels / GRAIN_RATE);
+        Some(learned? + edges + grain + pixels / self.writing.unwrap_or(WRITING_RATE))
+    }
+
+    /// Corrects the rates that a whole run used by the `seconds` that it took: the first run wholly, later ones by a part.
+    ///
+    /// A short test on a quiet machine does not know what memory, disk and the steps between the models cost.
+    pub fn learn(&mut self, kept: Size, treatment: &Treatment, seconds: f64) {
+        let Some(forecast) = self.seconds(kept, treatment).filter(|f| *f > 0.0 && seconds > 0.0) else { return };
+        let weight = if self.runs == 0 { 1.0 } else { LEARNING };
+        let slower = (seconds / forecast).clamp(0.1, 10.0).powf(weight);
+        for (model, _) in treatment.model_inputs(kept) {
+            if let Some(rate) = self.models.get_mut(model) {
+                *rate /= slower;
+            }
+        }
+        self.writing = Some(self.writing.unwrap_or(WRITING_RATE) / slower);
+        self.runs += 1;
+    }
+}

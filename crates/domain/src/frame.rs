@@ -1,0 +1,147 @@
+//! Frame: how the original is turned, straightened and cropped, before everything else.
+
+use serde::{Deserialize, Serialize};
+
+use crate::affine::Affine;
+use crate::geometry::{Region, Size};
+
+/// The furthest that a picture is straightened, in degrees either way.
+pub const MOST_DEGREES: f64 = 15.0;
+
+/// What is kept of an original, and which way up.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(default)]
+pub struct Frame {
+    /// Mirrored left to right, before it is turned.
+    pub mirrored: bool,
+    /// Quarter turns clockwise, 0 to 3.
+    pub quarter_turns: u8,
+    /// Clockwise after the quarter turns, around the middle; -15 to 15.
+    pub degrees: f64,
+    /// What is kept, in pixels of the turned picture; without it all that the turning left full.
+    pub crop: Option<Region>,
+}
+
+/// Why a frame cannot be used.
+#[derive(Clone, Debug, PartialEq, thiserror::Error)]
+pub enum FrameError {
+    /// More than three quarter turns.
+    #[error("{0} quarter turns: 0 to 3 can be made")]
+    Turns(u8),
+    /// Too far to be a slip of the hand.
+    #[error("{0} degrees: up to {MOST_DEGREES} either way can be straightened, further with quarter turns")]
+    Degrees(f64),
+    /// A crop that is not in the picture.
+    #[error("the crop leaves the picture, which has {turned} when turned: choose one inside it")]
+    Outside {
+        /// The turned picture.
+        turned: Size,
+    },
+    /// The straightened picture has no pixels at a corner of the crop.
+    #[error("a corner of the crop lies outside the straightened picture: make it smaller, or straighten less")]
+    EmptyCorner,
+}
+
+impl Frame {
+    /// Whether it changes anything.
+    pub fn is_plain(&self) -> bool {
+        *self == Self::default()
+    }
+
+    /// The size after quarter turns; straightening keeps it.
+    pub fn turned(&self, original: Size) -> Size {
+        if self.quarter_turns % 2 == 1 { Size::new(original.height, original.width) } else { original }
+    }
+
+    /// What is kept of an original of this size, in pixels of the turned picture.
+    pub fn kept(&self, original: Size) -> Result<Region, FrameError> {
+        if self.quarter_turns > 3 {
+            return Err(FrameError::Turns(self.quarter_turns));
+        }
+        if !self.degrees.is_finite() || self.degrees.abs() > MOST_DEGREES {
+            return Err(FrameError::Degrees(self.degrees));
+        }
+        let turned = self.turned(original);
+        let Some(crop) = self.crop else {
+            return Ok(self.largest_full(turned));
+        };
+        if crop.width == 0 || crop.height == 0 || crop.within(turned) != Some(crop) {
+            return Err(FrameError::Outside { turned });
+        }
+        let corners =
+            [(crop.x, crop.y), (crop.right(), crop.y), (crop.x, crop.bottom()), (crop.right(), crop.bottom())];
+        let full = |(x, y): (u32, u32)| {
+            let (x, y) = self.straightened_to_turned(turned, f64::from(x), f64::from(y));
+            // Half a pixel beyond the edge, the edge itself is repeated and nobody sees it.
+            (-0.5..=f64::from(turned.width) + 0.5).contains(&x) && (-0.5..=f64::from(turned.height) + 0.5).contains(&y)
+        };
+        if self.degrees != 0.0 && !corners.into_iter().all(full) {
+            return Err(FrameError::EmptyCorner);
+        }
+        Ok(crop)
+    }
+
+    /// The same with the largest crop of what is kept that has a shape of `proportion` to 1 around its middle, upright or
+    /// across, whichever is nearer to the picture's own.
+    pub fn cropped_to_shape(&self, original: Size, proportion: f64) -> Result<Self, FrameError> {
+        let kept = self.kept(original)?;
+        let (w, h) = (f64::from(kept.width), f64::from(kept.height));
+        let proportion = if (w >= h) == (proportion >= 1.0) { proportion } else { 1.0 / proportion };
+        if !proportion.is_finite() || proportion <= 0.0 {
+            return Ok(*self);
+        }
+        let width = w.min(h * proportion).round().clamp(1.0, w) as u32;
+        let height = h.min(w / proportion).round().clamp(1.0, h) as u32;
+        let (x, y) = (kept.x + (kept.width - width) / 2, kept.y + (kept.height - height) / 2);
+        Ok(Self { crop: Some(Region::new(x, y, width, height)), ..*self })
+    }
+
+    /// The size of what is kept.
+    pub fn size(&self, original: Size) -> Result<Size, FrameError> {
+        self.kept(original).map(Region::size)
+    }
+
+    /// From places on an original of this size to places on what is kept of it.
+    pub fn to_kept(&self, original: Size) -> Result<Affine, FrameError> {
+        let kept = self.kept(original)?;
+        let (w, h) = (f64::from(original.width), f64::from(original.height));
+        let mirror = if self.mirrored { Affine { xx: -1.0, x0: w, ..Affine::IDENTITY } } else { Affine::IDENTITY };
+        let turn = match self.quarter_turns {
+            0 => Affine::IDENTITY,
+            1 => Affine { xx: 0.0, xy: -1.0, yx: 1.0, yy: 0.0, x0: h, y0: 0.0 },
+            2 => Affine { xx: -1.0, yy: -1.0, x0: w, y0: h, ..Affine::IDENTITY },
+            _ => Affine { xx: 0.0, xy: 1.0, yx: -1.0, yy: 0.0, x0: 0.0, y0: w },
+        };
+        let turned = self.turned(original);
+        let (cx, cy) = (f64::from(turned.width) / 2.0, f64::from(turned.height) / 2.0);
+        let (sin, cos) = self.degrees.to_radians().sin_cos();
+        let straighten = Affine::shift(-cx, -cy)
+            .then(&Affine { xx: cos, xy: -sin, yx: sin, yy: cos, x0: 0.0, y0: 0.0 })
+            .then(&Affine::shift(cx, cy));
+        let crop = Affine::shift(-f64::from(kept.x), -f64::from(kept.y));
+        Ok(mirror.then(&turn).then(&straighten).then(&crop))
+    }
+
+    /// The largest rectangle of the picture's own shape that straightening leaves full, in the middle.
+    fn largest_full(&self, turned: Size) -> Region {
+        if self.degrees == 0.0 {
+            return turned.whole();
+        }
+        let (w, h) = (f64::from(turned.width), f64::from(turned.height));
+        let (sin, cos) = (self.degrees.abs().to_radians().sin(), self.degrees.abs().to_radians().cos());
+        // A rectangle (s w, s h), turned, spans s (w cos + h sin) by s (w sin + h cos): both must fit.
+        let share = (w / (w * cos + h * sin)).min(h / (w * sin + h * cos));
+        let side = |px: f64| ((px * share).floor() as u32).max(1);
+        let (width, height) = (side(w), side(h));
+        Region::new((turned.width - width) / 2, (turned.height - height) / 2, width, height)
+    }
+
+    /// Where a place of the straightened picture lies in the merely turned one.
+    pub fn straightened_to_turned(&self, turned: Size, x: f64, y: f64) -> (f64, f64) {
+        let (sin, cos) = self.degrees.to_radians().sin_cos();
+        let (cx, cy) = (f64::from(turned.width) / 2.0, f64::from(turned.height) / 2.0);
+        let (dx, dy) = (x - cx, y - cy);
+        (cx + dx * cos + dy * sin, cy - dx * sin + dy * cos)
+    }
+}

@@ -1,0 +1,148 @@
+//! Sizes, regions and places in whole and fractional pixels.
+
+use std::fmt;
+
+use serde::{Deserialize, Serialize};
+
+/// Width and height in pixels, both at least 1 wherever a picture has been decoded or planned.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Size {
+    /// Pixels from left to right.
+    pub width: u32,
+    /// Pixels from top to bottom.
+    pub height: u32,
+}
+
+impl Size {
+    /// A size from its two sides.
+    pub const fn new(width: u32, height: u32) -> Self {
+        Self { width, height }
+    }
+
+    /// How many pixels there are.
+    pub fn area(self) -> u64 {
+        u64::from(self.width) * u64::from(self.height)
+    }
+
+    /// Millions of pixels.
+    pub fn megapixels(self) -> f64 {
+        self.area() as f64 / 1e6
+    }
+
+    /// The longer side.
+    pub fn long_edge(self) -> u32 {
+        self.width.max(self.height)
+    }
+
+    /// The shorter side.
+    pub fn short_edge(self) -> u32 {
+        self.width.min(self.height)
+    }
+
+    /// The whole of a picture of this size.
+    pub fn whole(self) -> Region {
+        Region::new(0, 0, self.width, self.height)
+    }
+
+    /// Both sides times a whole number.
+    pub fn times(self, factor: u32) -> Self {
+        Self::new(self.width * factor, self.height * factor)
+    }
+}
+
+impl fmt::Display for Size {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(f, "{} x {} px", self.width, self.height)
+    }
+}
+
+/// A rectangle of pixels inside a picture.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Region {
+    /// First column.
+    pub x: u32,
+    /// First row.
+    pub y: u32,
+    /// Columns.
+    pub width: u32,
+    /// Rows.
+    pub height: u32,
+}
+
+impl Region {
+    /// A rectangle from its corner and sides.
+    pub const fn new(x: u32, y: u32, width: u32, height: u32) -> Self {
+        Self { x, y, width, height }
+    }
+
+    /// Its two sides.
+    pub fn size(self) -> Size {
+        Size::new(self.width, self.height)
+    }
+
+    /// One past the last column.
+    pub fn right(self) -> u32 {
+        self.x + self.width
+    }
+
+    /// One past the last row.
+    pub fn bottom(self) -> u32 {
+        self.y + self.height
+    }
+
+    /// Its middle, of this side at most.
+    pub fn middle(self, side: u32) -> Self {
+        let (width, height) = (self.width.min(side), self.height.min(side));
+        Self::new(self.x + (self.width - width) / 2, self.y + (self.height - height) / 2, width, height)
+    }
+
+    /// Squares of `side` px, less where the picture is smaller, spread evenly over a picture without overlapping, row by row: at most
+    /// `most` of them. `settled` rounds the place of a corner, in pixels, to the nearest whole one or to one before it.
+    pub fn spread(size: Size, side: u32, most: u32, settled: impl Fn(f64) -> u32) -> Vec<Self> {
+        let (width, height) = (size.width.min(side), size.height.min(side));
+        let (across, down) = (f64::from(size.width / width), f64::from(size.height / height));
+        let too_many = (across * down / f64::from(most)).sqrt().max(1.0);
+        let fewer = |count: f64| ((count / too_many) as u32).max(1);
+        let (across, down) = (fewer(across), fewer(down));
+        let place = |i: u32, count: u32, spare: u32| match count {
+            1 => settled((f64::from(spare) / 2.0).floor()),
+            _ => settled(f64::from(spare) * f64::from(i) / f64::from(count - 1)),
+        };
+        let at = |row, column| {
+            let (x, y) = (place(column, across, size.width - width), place(row, down, size.height - height));
+            Self::new(x, y, width, height)
+        };
+        (0..down).flat_map(|row| (0..across).map(move |column| (row, column))).map(|(r, c)| at(r, c)).collect()
+    }
+
+    /// What of it lies inside a picture of this size; nothing if that is empty.
+    pub fn within(self, size: Size) -> Option<Self> {
+        let right = (u64::from(self.x) + u64::from(self.width)).min(size.width.into()) as u32;
+        let bottom = (u64::from(self.y) + u64::from(self.height)).min(size.height.into()) as u32;
+        (self.x < right && self.y < bottom).then(|| Self::new(self.x, self.y, right - self.x, bottom - self.y))
+    }
+
+    /// The part that two rectangles share; nothing if there is none.
+    pub fn intersection(self, other: Self) -> Option<Self> {
+        let (x, y) = (self.x.max(other.x), self.y.max(other.y));
+        let (right, bottom) = (self.right().min(other.right()), self.bottom().min(other.bottom()));
+        (x < right && y < bottom).then(|| Self::new(x, y, right - x, bottom - y))
+    }
+
+    /// The rectangle in a picture `factor` times as large.
+    pub fn times(self, factor: u32) -> Self {
+        Self::new(self.x * factor, self.y * factor, self.width * factor, self.height * factor)
+    }
+}
+
+/// A place on the original, in its pixels.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Place {
+    /// Across, from the left edge.
+    pub x: f32,
+    /// Down, from the top.
+    pub y: f32,
+}

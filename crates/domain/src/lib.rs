@@ -1,0 +1,53 @@
+//! The rules of the job: everything about an enlargement that can be said, decided and worked out without a pixel.
+//!
+//! This crate computes no picture, opens no file, and knows no database and no network. Read it in the order of the work:
+//!
+//! | module | what lives there |
+//! |---|---|
+//! | [`geometry`], [`affine`] | sizes, regions and places; maps between an original and its sheet |
+//! | [`file`] | what is known of an original's file, and how a result is written |
+//! | [`hash`] | content hashes, which name originals, models and treatments |
+//! | [`size`] | from "60 x 40 cm at 240 ppi" to pixels, and what such a print is worth to the eye |
+//! | [`limits`] | what is refused, before any work is done |
+//! | [`frame`] | turning, straightening, cropping |
+//! | [`mask`] | which part of a picture an area covers |
+//! | [`face`] | a face by its eyes and mouth, and which faces are restored |
+//! | [`clean`], [`kernel`], [`finish`] | the settings of the steps |
+//! | [`model`] | models' cards, and which of them serve a subject and a factor |
+//! | [`treatment`] | the ordered, saved settings for one picture, with everything resolved |
+//! | [`reading`] | what was measured on an original, the thresholds, and what it comes to in words |
+//! | [`recipe`] | what a person chooses, before it is worked out for a picture and a size |
+//! | [`suggest`] | what a reading, a trial and a print suggest, with reasons |
+//! | [`intent`] | all that is asked for of a picture: target, recipe, alternatives and file, as it is kept |
+//! | [`rehearsal`], [`spot`] | who is compared with whom, by which figures, and where |
+//! | [`preflight`] | what is to be said of a run before it is started |
+//! | [`forecast`] | how long it will take |
+//! | [`rules`] | limits, defaults, formats and units, in one document for a front end |
+//! | [`naming`] | what a result's file is called |
+
+pub mod affine;
+pub mod clean;
+pub mod face;
+pub mod file;
+pub mod finish;
+pub mod forecast;
+pub mod frame;
+pub mod geometry;
+pub mod hash;
+pub mod intent;
+pub mod kernel;
+pub mod limits;
+pub mod mask;
+pub mod model;
+pub mod naming;
+pub mod preflight;
+pub mod reading;
+pub mod recipe;
+pub mod rehearsal;
+pub mod rules;
+pub mod size;
+pub mod spot;
+#[cfg(any(test, feature = "testing"))]
+pub mod stand_in;
+pub mod suggest;
+pub mod treatment;

@@ -1,0 +1,229 @@
+//! Looking over a run before it is started: what would stop it, and what a person would want to know first.
+
+use serde::{Deserialize, Serialize};
+
+use crate::file::{Format, OutputSettings};
+use crate::limits::{LimitError, Limits};
+use crate::reading::Reading;
+use crate::recipe::Worked;
+use crate::size::{Paper, Target, eye_ppi, sharp_from_m};
+
+/// From this share of what the eye can use upwards, a print passes for fair.
+pub const FAIR: f64 = 0.6;
+
+/// How much a finding weighs.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "lowercase")]
+pub enum Weight {
+    /// Worth knowing.
+    Note,
+    /// To be accepted or mended.
+    Warning,
+    /// It cannot be run like this.
+    Stop,
+}
+
+/// What would mend it.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+#[serde(rename_all = "snake_case", tag = "by")]
+pub enum Fix {
+    /// Another size.
+    Target {
+        /// This one.
+        target: Target,
+    },
+    /// Another format.
+    Format {
+        /// This one.
+        format: Format,
+    },
+    /// Plain resampling instead of a model.
+    Plain,
+}
+
+/// Something that was found.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Finding {
+    /// How much it weighs.
+    pub weight: Weight,
+    /// What it is, in a sentence.
+    pub text: String,
+    /// What would mend it, where something would.
+    pub fix: Option<Fix>,
+}
+
+/// What is to be run.
+#[derive(Clone, Copy, Debug)]
+pub struct Planned<'a> {
+    /// What was asked for.
+    pub target: Target,
+    /// What it means.
+    pub worked: &'a Worked,
+    /// The file.
+    pub settings: OutputSettings,
+    /// What was measured on the original.
+    pub reading: &'a Reading,
+    /// From how far it is seen, in metres; the usual distance when not given.
+    pub distance_m: Option<f64>,
+    /// The least ppi that the original's own pixels are to give on the print.
+    pub least_ppi: Option<f64>,
+}
+
+impl Planned<'_> {
+    /// All that is to be said before the run, what weighs most first. `free` is what the disk has, where known.
+    pub fn findings(&self, limits: &Limits, free: Option<u64>) -> Vec<Finding> {
+        let mut found: Vec<Finding> =
+            [self.limit(limits, free), self.few_pixels(), self.soft(), self.no_gain()].into_iter().flatten().collect();
+        found.sort_by_key(|finding| std::cmp::Reverse(finding.weight));
+        found
+    }
+
+    fn limit(&self, limits: &Limits, free: Option<u64>) -> Option<Finding> {
+        let sheet = self.worked.treatment.sheet();
+        let error = limits.check_output(sheet, self.settings.format, self.settings.depth, free).err()?;
+        let fix = match &error {
+            LimitError::FormatSide { .. } | LimitError::FormatDepth { .. } => {
+                Some(Fix::Format { format: Format::Tiff })
+            }
+            LimitError::OutputPixels { nearest, .. } => Some(Fix::Target { target: Target::LongEdge { px: *nearest } }),
+            _ => None,
+        };
+        Some(Finding { weight: Weight::Stop, text: error.to_string(), fix })
+    }
+
+    /// The original's own pixels are fewer than the product asks for.
+    fn few_pixels(&self) -> Option<Finding> {
+        let (print, least) = (self.worked.resolved.print?, self.least_ppi?);
+        // A size is rounded to whole pixels: half a pixel an inch is nobody's fault.
+        if print.original_ppi >= least - 0.5 {
+            return None;
+        }
+        let share = print.original_ppi / least;
+        let side = |length: f64| (length * share * 10.0).floor() / 10.0;
+        let paper = Paper { width: side(print.paper.width), height: side(print.paper.height), unit: print.paper.unit };
+        let fits = paper.width > 0.0 && paper.height > 0.0;
+        let text = format!(
+            "its own pixels give {:.0} ppi at this size and {least:.0} are asked for: up to {paper} it has them",
+            print.original_ppi
+        );
+        let fix = fits.then_some(Fix::Target { target: Target::Print { paper, ppi: print.ppi } });
+        Some(Finding { weight: Weight::Warning, text, fix })
+    }
+
+    /// The print is larger than the picture's real detail carries.
+    fn soft(&self) -> Option<Finding> {
+        let print = self.worked.resolved.print?;
+        let distance = self.distance_m.unwrap_or_else(|| print.usual_distance_m());
+        let (detail, eye) = (self.reading.detail_ppi(print.original_ppi), eye_ppi(distance));
+        if detail >= FAIR * eye {
+            return None;
+        }
+        let text = format!(
+            "its real detail gives {detail:.0} ppi and from {distance:.1} m the eye uses {eye:.0}: it will look soft nearer than {:.1} m",
+            FAIR * sharp_from_m(detail)
+        );
+        Some(Finding { weight: Weight::Warning, text, fix: None })
+    }
+
+    /// A model would add nothing that could be seen.
+    fn no_gain(&self) -> Option<Finding> {
+        let treatment = &self.worked.treatment;
+        if treatment.passes().is_empty() {
+            return None;
+        }
+        let print = self.worked.resolved.print?;
+        let distance = self.distance_m.unwrap_or_else(|| print.usual_distance_m());
+        let (detail, eye) = (self.reading.detail_ppi(print.original_ppi), eye_ppi(distance));
+        (detail >= eye).then(|| Finding {
+            weight: Weight::Note,
+            text: format!(
+                "its own detail gives {detail:.0} ppi and from {distance:.1} m the eye uses {eye:.0}: it gains nothing from a model"
+            ),
+            fix: Some(Fix::Plain),
+        })
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::frame::Frame;
+    use crate::geometry::Size;
+    use crate::model::Catalogue;
+    use crate::model::Grade;
+    use crate::recipe::{Choice, Recipe, Steps, Surround};
+    use crate::stand_in;
+    use rstest::rstest;
+
+    fn catalogue() -> Catalogue {
+        let make = |factor| stand_in::card(factor, Grade::Draft);
+        Catalogue::of(vec![make(2), make(4)])
+    }
+
+    fn reading(usable: f32) -> Reading {
+        let mut reading = stand_in::reading(Size::new(96, 64));
+        reading.detail.usable = usable;
+        reading
+    }
+
+    fn findings(original: Size, target: Target, format: Format, usable: f32, least_ppi: Option<f64>) -> Vec<Finding> {
+        let steps = Steps {
+            clean: Default::default(),
+            enlarge: Choice::Learned { subject: "everyday".to_owned(), grade: Grade::Draft, strength: 1.0 },
+            faces: None,
+            finish: Default::default(),
+        };
+        let recipe =
+            Recipe { frame: Frame::default(), steps, areas: Vec::new(), own_faces: None, surround: Surround::None };
+        let worked = recipe.work_out(&catalogue(), original, target).unwrap();
+        let reading = reading(usable);
+        let settings = OutputSettings::new(format);
+        let planned = Planned { target, worked: &worked, settings, reading: &reading, distance_m: None, least_ppi };
+        planned.findings(&Limits::default(), None)
+    }
+
+    fn print(paper: &str) -> Target {
+        Target::Print { paper: paper.parse().unwrap(), ppi: 200.0 }
+    }
+
+    #[test]
+    fn a_sound_print_leaves_nothing_to_say() {
+        // 1500 px on 60 cm are 63.5 ppi; 1.5 diagonals away, 1.08 m, the eye uses 81.
+        assert_eq!(findings(Size::new(1500, 1000), print("60x40cm"), Format::Tiff, 1.0, Some(60.0)), []);
+    }
+
+    #[rstest]
+    #[case(0.5, Some("will look soft"))]
+    #[case(0.8, None)]
+    fn a_print_beyond_its_real_detail_is_pointed_out(#[case] usable: f32, #[case] due: Option<&str>) {
+        let found = findings(Size::new(1500, 1000), print("60x40cm"), Format::Tiff, usable, None);
+        assert_eq!(found.len(), usize::from(due.is_some()), "{found:?}");
+        assert!(due.is_none_or(|text| found[0].text.contains(text) && found[0].weight == Weight::Warning));
+    }
+
+    #[test]
+    fn too_few_pixels_come_with_the_size_that_has_enough() {
+        let original = Size::new(1500, 1000);
+        let found = findings(original, print("60x40cm"), Format::Tiff, 1.0, Some(100.0));
+        let Some(Fix::Target { target }) = found[0].fix else { panic!("{found:?}") };
+        let smaller = findings(original, target, Format::Tiff, 1.0, Some(100.0));
+        assert!(smaller.iter().all(|f| f.weight < Weight::Warning), "{smaller:?}");
+        let Target::Print { paper, .. } = target else { panic!("{target:?}") };
+        assert!((38.0..38.11).contains(&paper.width), "1500 px at 100 ppi are 38.1 cm: {paper}");
+    }
+
+    #[test]
+    fn a_sharp_picture_on_a_small_print_gains_nothing() {
+        let found = findings(Size::new(4000, 3000), print("100x75cm"), Format::Tiff, 1.0, None);
+        assert_eq!((found.len(), found[0].weight, found[0].fix), (1, Weight::Note, Some(Fix::Plain)), "{found:?}");
+    }
+
+    #[test]
+    fn what_cannot_be_written_is_stopped_first() {
+        let found = findings(Size::new(3000, 100), Target::Factor { factor: 22.0 }, Format::Jpeg, 1.0, None);
+        assert_eq!((found[0].weight, found[0].fix), (Weight::Stop, Some(Fix::Format { format: Format::Tiff })));
+    }
+}

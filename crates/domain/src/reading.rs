@@ -1,0 +1,251 @@
+//! A reading: what was measured on an original, what counts as much or little of it, and what it comes to in words.
+//!
+//! The figures are measured elsewhere, from pixels; the thresholds stand here.
+
+use serde::{Deserialize, Serialize};
+
+use crate::clean::NoiseCurve;
+use crate::geometry::Size;
+use crate::size::{MM_PER_INCH, eye_ppi};
+
+/// All that was measured on an original.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Reading {
+    /// Noise.
+    pub noise: NoiseReading,
+    /// Softness and sharpening; absent when there are too few edges.
+    pub softness: Option<SoftnessReading>,
+    /// Quality of the file, when it is a JPEG, 1 to 100.
+    pub jpeg_quality: Option<f32>,
+    /// Traces of an earlier JPEG in the pixels.
+    pub former_jpeg: Option<FormerJpeg>,
+    /// How far up detail goes.
+    pub detail: Detail,
+    /// Shares of the picture.
+    pub content: Content,
+}
+
+/// Noise from which on cleaning pays, in 8-bit levels.
+pub const NOISY: f32 = 1.5;
+
+/// ISO sensitivity from which on there is noise, whether it can be told from texture or not.
+const SURELY_NOISY_ISO: u32 = 1600;
+
+/// JPEG quality below which marks show once enlarged.
+pub const MARKED_QUALITY: f32 = 88.0;
+
+/// Edge spread, in pixels, from which on a picture is soft, and beyond which no model brings detail back.
+pub const SOFT: f32 = 0.95;
+
+/// See [`SOFT`].
+pub const BEYOND_HELP: f32 = 2.2;
+
+/// Overshoot from which on edges were sharpened.
+pub const SHARPENED: f32 = 0.06;
+
+impl Reading {
+    /// The compression that the pixels went through: the worse of the file's and an earlier one.
+    pub fn worst_quality(&self) -> Option<f32> {
+        [self.jpeg_quality, self.former_jpeg.map(|f| f.quality)].into_iter().flatten().min_by(f32::total_cmp)
+    }
+
+    /// Whether there is noise worth taking out. Where only texture was to be seen, the camera's `iso` decides: cleaning for noise
+    /// that is none takes the texture.
+    pub fn is_noisy(&self, iso: Option<u32>) -> bool {
+        self.noise.sigma >= NOISY && (!self.noise.hidden || iso.is_some_and(|iso| iso >= SURELY_NOISY_ISO))
+    }
+
+    /// Resolution that the picture's real detail gives on paper, when its pixels give `ppi`.
+    pub fn detail_ppi(&self, ppi: f64) -> f64 {
+        ppi * f64::from(self.detail.usable)
+    }
+
+    /// What it comes to, in plain words, the most important first.
+    pub fn conclusion(&self) -> Vec<String> {
+        [self.noise_words(), self.sharpness_words(), self.compression_words(), self.detail_words(), self.tone_words()]
+            .into_iter()
+            .flatten()
+            .collect()
+    }
+
+    fn noise_words(&self) -> Option<String> {
+        let NoiseReading { level, sigma, colour, luminance, hidden } = self.noise;
+        let word = match sigma {
+            s if s < 0.8 => return Some("Practically free of noise.".to_owned()),
+            s if s < NOISY => return Some(format!("A trace of noise, sigma {sigma:.1}: no need to clean.")),
+            _ if hidden => {
+                return Some(format!(
+                    "Texture all over: noise cannot be told from it, and is at most of sigma {sigma:.1}."
+                ));
+            }
+            s if s < 4.0 => "Light noise",
+            s if s < 10.0 => "Clear noise",
+            _ => "Strong noise",
+        };
+        let (dark, light) = (level.0[1], level.0[6]);
+        let place = match () {
+            () if dark > 1.5 * light.max(1.0) => format!(", strongest in the shadows ({dark:.0})"),
+            () if light > 1.5 * dark.max(1.0) => format!(", strongest in the lights ({light:.0})"),
+            () => String::new(),
+        };
+        let speckle = if colour > 0.8 * luminance { ", much of it in colour" } else { "" };
+        Some(format!("{word}, sigma {sigma:.1}{place}{speckle}: clean before enlarging."))
+    }
+
+    fn sharpness_words(&self) -> Option<String> {
+        let Some(SoftnessReading { sigma, shake, overshoot, .. }) = self.softness else {
+            return Some("Too few edges to tell how sharp it is.".to_owned());
+        };
+        let spread = match sigma {
+            s if s < 0.5 => "edges spread over less than half a pixel".to_owned(),
+            s => format!("edges spread over {s:.1} px"),
+        };
+        let mut words = match sigma {
+            s if s < SOFT => format!("Sharp: {spread}."),
+            s if s < BEYOND_HELP => format!("A little soft: {spread}, which can be brought back in part."),
+            _ => format!(
+                "Soft: {spread}. No model brings back what is not there; it can be printed small, or seen from afar."
+            ),
+        };
+        if let Some(degrees) = shake {
+            words += &format!(" Drawn out along {degrees:.0} degrees, as by a shake.");
+        }
+        if overshoot > SHARPENED {
+            words += &format!(" Sharpened already: edges overshoot by {:.0} %.", overshoot * 100.0);
+        }
+        Some(words)
+    }
+
+    fn compression_words(&self) -> Option<String> {
+        if let Some(FormerJpeg { quality, x, y }) = self.former_jpeg {
+            return Some(format!(
+                "It was a JPEG of quality {quality:.0} before (blocks from {x}, {y}): its marks are still there."
+            ));
+        }
+        let quality = self.jpeg_quality?;
+        Some(match quality {
+            q if q < 60.0 => format!("Strong compression, quality {q:.0}: take the marks out first."),
+            q if q < MARKED_QUALITY => format!("Compression of quality {q:.0}: its marks would show once enlarged."),
+            q => format!("Mild compression, quality {q:.0}."),
+        })
+    }
+
+    fn detail_words(&self) -> Option<String> {
+        let Detail { usable, size, enlarged, ends_abruptly } = self.detail;
+        let cm = |px: u32| f64::from(px) / eye_ppi(1.0) * MM_PER_INCH / 10.0;
+        let print =
+            format!("real detail supports about {:.0} x {:.0} cm seen from 1 m", cm(size.width), cm(size.height));
+        Some(match enlarged {
+            Some(factor) => {
+                format!(
+                    "It seems to have been enlarged {factor:.1} times before: {size} would hold all of its detail; {print}."
+                )
+            }
+            None if ends_abruptly => format!(
+                "Its detail ends abruptly, as after an enlargement or out of focus: it would fit into {size}; {print}."
+            ),
+            None if usable < 0.7 => format!("Its detail would fit into {size}; {print}."),
+            None => format!("Detail up to {:.0} % of what its pixels can hold; {print}.", usable * 100.0),
+        })
+    }
+
+    fn tone_words(&self) -> Option<String> {
+        let Content { clipped_shadows, clipped_highlights, lettering, faded_tone, .. } = self.content;
+        let mut parts = Vec::new();
+        if faded_tone {
+            parts.push("of one faded tone, as a scan of an old print".to_owned());
+        }
+        if lettering > 0.2 {
+            parts.push(format!("{:.0} % looks like lettering or line work", lettering * 100.0));
+        }
+        if clipped_highlights > 0.02 {
+            parts.push(format!("{:.0} % of the lights are clipped", clipped_highlights * 100.0));
+        }
+        if clipped_shadows > 0.05 {
+            parts.push(format!("{:.0} % of the shadows are clipped", clipped_shadows * 100.0));
+        }
+        let text = parts.join("; ");
+        let mut letters = text.chars();
+        letters.next().map(|first| format!("{}{}.", first.to_uppercase(), letters.as_str()))
+    }
+}
+
+/// What was measured of the noise.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct NoiseReading {
+    /// Root mean square over the three colours, at eight brightnesses, in 8-bit levels.
+    pub level: NoiseCurve,
+    /// The same over the whole picture, each brightness weighted by how much of it there is.
+    pub sigma: f32,
+    /// Standard deviation of colour noise: of what is left when luminance is taken out, in 8-bit levels.
+    pub colour: f32,
+    /// Standard deviation of luminance noise, in 8-bit levels.
+    pub luminance: f32,
+    /// Whether there is so little but texture that noise cannot be told from it: what was measured is then the most that it can be.
+    #[serde(default)]
+    pub hidden: bool,
+}
+
+/// Shares of the picture, 0 to 1.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Content {
+    /// With nothing but noise.
+    pub flat: f32,
+    /// With fine structure.
+    pub texture: f32,
+    /// That looks like lettering or line work: two even tones with sharp borders.
+    pub lettering: f32,
+    /// With some colour at the dark end of the scale.
+    pub clipped_shadows: f32,
+    /// With some colour at the light end of the scale.
+    pub clipped_highlights: f32,
+    /// Mean luminance.
+    pub brightness: f32,
+    /// Whether all of it is of one warm tone with faded blacks, as a scan of an old print is.
+    #[serde(default)]
+    pub faded_tone: bool,
+}
+
+/// What was measured of edges.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct SoftnessReading {
+    /// Spread of an edge: the standard deviation of the blur, in pixels.
+    pub sigma: f32,
+    /// The direction of a shake, degrees from the horizontal, 0 to 180; absent when edges are spread evenly.
+    pub shake: Option<f32>,
+    /// How far edges overshoot, as a share of their height: more than 0.06 was sharpened.
+    pub overshoot: f32,
+    /// How many places were measured.
+    pub edges: usize,
+}
+
+/// What the spectrum says.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Detail {
+    /// The share of the frequencies up to Nyquist's that hold detail, 0 to 1.
+    pub usable: f32,
+    /// The smallest size that could hold all of that detail.
+    pub size: Size,
+    /// How many times it was enlarged before, by the period that interpolation leaves; absent when there is none.
+    pub enlarged: Option<f32>,
+    /// Whether the spectrum ends as abruptly as interpolation makes it; a lens out of focus can do so too.
+    #[serde(default)]
+    pub ends_abruptly: bool,
+}
+
+/// The traces of a JPEG that the picture once was.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct FormerJpeg {
+    /// Its quality, 1 to 100, on the scale of the Independent JPEG Group.
+    pub quality: f32,
+    /// Where its blocks begin, 0 to 7 pixels from the left.
+    pub x: u8,
+    /// And from the top.
+    pub y: u8,
+}

@@ -1,0 +1,110 @@
+//! Cards and readings for tests.
+
+use crate::clean::NoiseCurve;
+use crate::file::{Channels, Depth, Facts};
+use crate::geometry::Size;
+use crate::hash::ContentHash;
+use crate::model::{Card, Grade, Kind, LevelKind, PHOTOGRAPHS, Score};
+use crate::reading::{Content, Detail, NoiseReading, Reading};
+
+/// A card for a texture model in a test.
+pub fn texture_card(factor: u32) -> Card {
+    let (subject, sha256) = ("fur".to_owned(), ContentHash::of(b"no file either"));
+    Card { id: format!("fur-x{factor}-fine"), subject, sha256, grain: true, ..card(factor, Grade::Fine) }
+}
+
+/// What was measured on a photograph, for a test.
+pub fn score() -> Score {
+    Score {
+        set: PHOTOGRAPHS.to_owned(),
+        photo: "vases".to_owned(),
+        nearest: 0.0,
+        bicubic: 0.0,
+        lanczos: 0.0,
+        everyday: None,
+        model: 0.0,
+        bicubic_ssim: 0.0,
+        model_ssim: 0.0,
+        bicubic_sharpness: 0.0,
+        model_sharpness: 0.0,
+        bicubic_perceived: None,
+        everyday_perceived: None,
+        model_perceived: None,
+        screen: None,
+        weave: None,
+        drift: 0.0,
+        light_gain: None,
+    }
+}
+
+/// A card for a restorer in a test.
+pub fn restorer_card() -> Card {
+    Card { id: "face".to_owned(), kind: Kind::Face, subject: "faces".to_owned(), ..card(1, Grade::Fine) }
+}
+
+/// A card for a cleaner in a test.
+pub fn cleaner_card() -> Card {
+    let (kind, level) = (Kind::Clean, Some(LevelKind::Noise));
+    Card { id: "camera-noise-draft".to_owned(), kind, level, subject: "noise".to_owned(), ..card(1, Grade::Draft) }
+}
+
+/// A card for a test.
+pub fn card(factor: u32, grade: Grade) -> Card {
+    let grade_name = if grade == Grade::Draft { "draft" } else { "fine" };
+    Card {
+        id: format!("everyday-x{factor}-{grade_name}"),
+        name: format!("Everyday x{factor}"),
+        kind: Kind::Enlarge,
+        subject: "everyday".to_owned(),
+        grade,
+        purpose: "Tests.".to_owned(),
+        factor,
+        halo: 2,
+        multiple: 1,
+        level: None,
+        parameters: 0,
+        licence: "CC0-1.0".to_owned(),
+        training_data: Vec::new(),
+        recipe: String::new(),
+        made_on: "2026-01-01".to_owned(),
+        weaknesses: Vec::new(),
+        scores: Vec::new(),
+        cleaning: Vec::new(),
+        strength: None,
+        grain: false,
+        cleans: false,
+        trial: None,
+        sha256: ContentHash::of(b"no file"),
+    }
+}
+
+/// The facts of a photograph of this size, for a test.
+pub fn facts(size: Size) -> Facts {
+    Facts {
+        format: "PNG".to_owned(),
+        bytes: 1000,
+        size,
+        depth: Depth::Eight,
+        channels: Channels::Colour,
+        profile: None,
+        turned: false,
+        had_transparency: false,
+        camera: None,
+        iso: None,
+        taken: None,
+        exposure: None,
+        jpeg_quality: None,
+    }
+}
+
+/// The reading of a sound photograph of this size, for a test.
+pub fn reading(size: Size) -> Reading {
+    Reading {
+        noise: NoiseReading { level: NoiseCurve::flat(0.5), sigma: 0.5, colour: 0.3, luminance: 0.4, hidden: false },
+        softness: None,
+        jpeg_quality: None,
+        former_jpeg: None,
+        detail: Detail { usable: 1.0, size, enlarged: None, ends_abruptly: false },
+        content: Content { flat: 0.5, brightness: 0.5, ..Content::default() },
+    }
+}

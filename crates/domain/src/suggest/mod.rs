@@ -1,0 +1,21 @@
+//! What is suggested for a picture and a print.
+//!
+//! | part | what lives there |
+//! |---|---|
+//! | [`Suggestion`] | models and strengths for every step, each with its reason |
+//! | [`Trial`] | what the picture's own parts said of the candidates, and how that decides |
+
+mod faces;
+mod reason;
+mod subject;
+mod suggestion;
+mod trial;
+mod usual;
+
+pub use reason::{PrintFacts, Reason, Step};
+pub use subject::{FOLIAGE, LETTERING, PRINTS};
+pub use suggestion::{Suggestion, usual_grade};
+pub use trial::{
+    Chosen, HARDLY, KeptTrial, MOST_OVERSHOOT, Trial, Tried, best, entrants, factor_for, is_far_behind, usual_or_best,
+};
+pub use usual::Usual;

@@ -1,0 +1,121 @@
+//! What is asked for of a picture: what is kept, or what comes first.
+
+use dettaglio_domain::file::{Format, OutputSettings};
+use dettaglio_domain::frame::Frame;
+use dettaglio_domain::intent::{Alternative, Intent, Letter};
+use dettaglio_domain::model::Catalogue;
+use dettaglio_domain::recipe::{Recipe, RecipeError, Steps, Surround, Ticket, Worked};
+use dettaglio_domain::size::Target;
+use dettaglio_store::orders::OriginalRow;
+use serde::Serialize;
+use utoipa::ToSchema;
+
+use super::faces::faces_of;
+use super::readings::{SuggestionFor, reading_of};
+use super::state::App;
+use crate::problem::Problem;
+
+/// What an order says of all its pictures.
+#[derive(Clone, Debug, Default)]
+pub struct Usual {
+    /// How large, and what lies around.
+    pub print: Option<Ticket>,
+    /// How they are treated.
+    pub steps: Option<Steps>,
+}
+
+impl Usual {
+    /// Of an order.
+    pub async fn of(app: &App, order: u64) -> Result<Self, Problem> {
+        let details = app.store.order(order).await?.details;
+        let steps = match details.house_treatment_id {
+            Some(id) => steps_of(app, id).await?,
+            None => None,
+        };
+        Ok(Self { print: details.print, steps })
+    }
+}
+
+/// How large, when nothing was said: the print that the picture came in with, or twice its size.
+const FIRST_FACTOR: f64 = 2.0;
+
+/// What is done under a house treatment's number, if there is one.
+pub async fn steps_of(app: &App, id: u64) -> Result<Option<Steps>, Problem> {
+    Ok(app.store.house_treatments().await?.into_iter().find(|house| house.id == id).map(|house| house.steps))
+}
+
+/// What is asked for when nothing was said yet: what the order says, or else all that is suggested; as TIFF of the
+/// original's depth.
+pub async fn first(app: &App, row: &OriginalRow) -> Result<Intent, Problem> {
+    let usual = Usual::of(app, row.order_id).await?;
+    let row = &OriginalRow { faces: Some(faces_of(app, row).await?), ..row.clone() };
+    let ordered = usual.print.map(|print| print.target);
+    let target = row.target.or(ordered).unwrap_or(Target::Factor { factor: FIRST_FACTOR });
+    let surround = usual.print.map_or(Surround::None, |print| print.surround);
+    let wanted = SuggestionFor { target, frame: Frame::default(), surround, distance_m: None };
+    let recipe = match &usual.steps {
+        None => wanted.tried(app, row).await?.recipe,
+        // The order says what is done: nothing needs to be tried.
+        Some(steps) => {
+            let reading = reading_of(app, row).await?;
+            let recipe = wanted.suggest(row, &reading, None, &app.studio.renderer().shelf())?.recipe;
+            Recipe { steps: steps.for_reading(&reading, row.facts.iso), ..recipe }
+        }
+    };
+    let output = OutputSettings { depth: row.facts.depth, ..OutputSettings::new(Format::Tiff) };
+    Ok(Intent { target, recipe, output, letter: Letter::A, alternatives: Vec::new(), distance_m: None })
+}
+
+/// What was last asked for of a picture, or else what comes first.
+///
+/// # Errors
+/// When what is kept cannot be read: nothing is put in its place without a word.
+pub async fn of(app: &App, row: &OriginalRow) -> Result<Intent, Problem> {
+    match row.intent.clone()? {
+        Some(intent) => Ok(intent),
+        None => first(app, row).await,
+    }
+}
+
+/// The steps that are suggested for its print.
+pub async fn suggested_steps(intent: &Intent, app: &App, row: &OriginalRow) -> Result<Steps, Problem> {
+    let (target, frame, surround) = (intent.target, intent.recipe.frame, intent.recipe.surround);
+    let wanted = SuggestionFor { target, frame, surround, distance_m: intent.distance_m };
+    Ok(wanted.tried(app, row).await?.recipe.steps)
+}
+
+/// What an intent comes to for a picture, within the limits of its format.
+///
+/// `free` is what the disk has, where that counts.
+pub fn work_out(intent: &Intent, app: &App, row: &OriginalRow, free: Option<u64>) -> Result<Worked, Problem> {
+    let worked = worked_out(intent, &app.studio.renderer().shelf(), row)?;
+    let settings = intent.settings();
+    app.studio.limits().check_output(worked.treatment.sheet(), settings.format, settings.depth, free)?;
+    Ok(worked)
+}
+
+/// What an intent comes to for a picture with the faces that were found on it.
+pub fn worked_out(intent: &Intent, catalogue: &Catalogue, row: &OriginalRow) -> Result<Worked, RecipeError> {
+    intent.work_out(catalogue, row.facts.size, row.faces.as_deref().unwrap_or_default())
+}
+
+/// A picture that got them.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Applied {
+    /// Its number.
+    pub id: u64,
+    /// Its name.
+    pub name: String,
+    /// What it had before, to undo it.
+    pub before: Intent,
+}
+
+/// What another of an intent's treatments comes to.
+pub fn other(
+    intent: &Intent,
+    other: &Alternative,
+    catalogue: &Catalogue,
+    row: &OriginalRow,
+) -> Result<Worked, RecipeError> {
+    intent.work_out_other(other, catalogue, row.facts.size, row.faces.as_deref().unwrap_or_default())
+}

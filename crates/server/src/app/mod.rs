@@ -1,0 +1,15 @@
+//! The use cases: what can be asked of the product, whoever asks.
+
+mod archive;
+pub mod batch;
+pub mod changes;
+pub mod faces;
+pub mod intents;
+pub mod jobs;
+pub mod originals;
+pub mod plans;
+pub mod readings;
+pub mod state;
+pub mod troubles;
+
+pub use state::App;

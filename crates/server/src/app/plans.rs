@@ -1,0 +1,200 @@
+//! What an intent means for a picture, before anything is computed.
+
+use dettaglio_domain::affine::Affine;
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::intent::{Intent, Letter};
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::recipe::Worked;
+use dettaglio_domain::size::{Resolved, eye_ppi, sharp_from_m};
+use dettaglio_domain::treatment::{Treatment, TreatmentError};
+use dettaglio_store::orders::OriginalRow;
+use serde::Serialize;
+use utoipa::ToSchema;
+
+use super::faces::{FoundFace, faces_of};
+use super::intents;
+use super::state::App;
+use crate::problem::Problem;
+
+/// What it means.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Plan {
+    /// Pixels, factor, print.
+    pub resolved: Resolved,
+    /// What the frame keeps of the original, in pixels.
+    pub kept: Size,
+    /// Pixels of the file: the picture with what lies around it.
+    pub sheet: Size,
+    /// Hash of the treatment, for the addresses of tiles.
+    #[schema(value_type = String)]
+    pub treatment: ContentHash,
+    /// The treatment in words.
+    pub description: String,
+    /// How many enlarging passes of models it takes.
+    pub passes: usize,
+    /// The same picture by plain resampling alone, to compare with.
+    pub plain: Plain,
+    /// The other treatments.
+    pub alternatives: Vec<AlternativePlan>,
+    /// The faces of the picture.
+    pub faces: Vec<PlannedFace>,
+    /// The same treatment without any face restored, to compare with; nothing where none is.
+    #[schema(value_type = Option<String>)]
+    pub unrestored: Option<ContentHash>,
+    /// From places on the original to places on the sheet, both in pixels of the original.
+    pub place: Affine,
+    /// Seconds that the run will take, once the models' speed was measured.
+    pub seconds: Option<f64>,
+    /// Seconds of that for the Clean step.
+    pub clean_seconds: Option<f64>,
+    /// What the print is worth to the eye, when there is one.
+    pub verdict: Option<Verdict>,
+    /// What keeps it from being run as it is.
+    pub problem: Option<Problem>,
+}
+
+/// A face of the picture in a plan.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct PlannedFace {
+    /// Where it is, and whether its size is one that can be restored.
+    #[serde(flatten)]
+    pub found: FoundFace,
+    /// Which of the treatment's faces it is, where it is restored.
+    pub restored: Option<usize>,
+    /// The part of the sheet that holds the head; nothing where the frame leaves it out.
+    pub part: Option<Region>,
+}
+
+/// Hashes of plain resampling.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Plain {
+    /// The original's own pixels.
+    #[schema(value_type = String)]
+    pub nearest: ContentHash,
+    /// By bicubic resampling.
+    #[schema(value_type = String)]
+    pub bicubic: ContentHash,
+    /// By Lanczos 3.
+    #[schema(value_type = String)]
+    pub lanczos3: ContentHash,
+}
+
+/// What another treatment means.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct AlternativePlan {
+    /// Its letter.
+    pub letter: Letter,
+    /// Hash of the treatment, when it can be carried out.
+    #[schema(value_type = Option<String>)]
+    pub treatment: Option<ContentHash>,
+    /// In words.
+    pub description: String,
+    /// Seconds that its run would take.
+    pub seconds: Option<f64>,
+    /// Why it cannot be carried out.
+    pub problem: Option<Problem>,
+}
+
+/// What a print is worth to the eye, by the detail that was measured in the original.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Verdict {
+    /// From how far it will be seen, in metres.
+    pub distance_m: f64,
+    /// The ppi that the eye can use from there.
+    pub eye_ppi: f64,
+    /// The ppi that the original's own pixels give.
+    pub original_ppi: f64,
+    /// The ppi that its real detail gives.
+    pub detail_ppi: f64,
+    /// From where on its real detail satisfies the eye, in metres.
+    pub sharp_from_m: f64,
+}
+
+/// Works out size, time, limits and verdict of an intent, and has its treatments at hand for their tiles. Nothing is written down.
+pub async fn plan(app: &App, mut row: OriginalRow, intent: &Intent) -> Result<Plan, Problem> {
+    if intent.recipe.steps.faces.is_some() {
+        row.faces = Some(faces_of(app, &row).await?);
+    }
+    let shelf = app.studio.renderer().shelf();
+    let Worked { kept, resolved, treatment } = intents::worked_out(intent, &shelf, &row)?;
+    let problem = intents::work_out(intent, app, &row, app.files.free_bytes()).err();
+    let verdict = resolved.print.map(|print| {
+        let distance_m = intent.distance_m.filter(|m| *m > 0.0).unwrap_or_else(|| print.usual_distance_m());
+        let detail_ppi = row.reading.as_ref().map_or(print.original_ppi, |r| r.detail_ppi(print.original_ppi));
+        Verdict {
+            distance_m,
+            eye_ppi: eye_ppi(distance_m),
+            original_ppi: print.original_ppi,
+            detail_ppi,
+            sharp_from_m: sharp_from_m(detail_ppi),
+        }
+    });
+    let rates = app.studio.rates();
+    let mut alternatives = Vec::new();
+    for alternative in &intent.alternatives {
+        let letter = alternative.letter;
+        alternatives.push(match intents::other(intent, alternative, &shelf, &row) {
+            Ok(Worked { kept, treatment, .. }) => AlternativePlan {
+                letter,
+                description: treatment.describe(&shelf),
+                seconds: rates.seconds(kept, &treatment),
+                treatment: Some(app.studio.offer(treatment)),
+                problem: None,
+            },
+            Err(error) => AlternativePlan {
+                letter,
+                treatment: None,
+                description: String::new(),
+                seconds: None,
+                problem: Some(error.into()),
+            },
+        });
+    }
+    let plain = |kernel| app.studio.offer(treatment.untreated(kernel));
+    let plain =
+        Plain { nearest: plain(Kernel::Nearest), bicubic: plain(Kernel::Bicubic), lanczos3: plain(Kernel::Lanczos3) };
+    let (left, top) = (f64::from(treatment.margin.left), f64::from(treatment.margin.top));
+    let to_kept = intent.recipe.frame.to_kept(row.facts.size).map_err(TreatmentError::from)?;
+    let place = to_kept.then(&Affine::shift(left / resolved.factor, top / resolved.factor));
+    let to_sheet = {
+        let scale = f64::from(treatment.size.width) / f64::from(kept.width);
+        let grown = to_kept.then(&Affine { xx: scale, yy: scale, ..Affine::IDENTITY });
+        grown.then(&Affine::shift(f64::from(treatment.margin.left), f64::from(treatment.margin.top)))
+    };
+    let faces = intent.recipe.clone().knowing(row.faces.as_deref().unwrap_or_default()).own_faces.unwrap_or_default();
+    let faces = faces.iter().map(|own| PlannedFace {
+        found: own.face.into(),
+        restored: treatment.faces.iter().position(|f| f.face == own.face && f.restore.is_some()),
+        part: own.face.mapped(&to_sheet).around(treatment.sheet()),
+    });
+    let unrestored = match treatment.restored().next() {
+        Some(_) => {
+            let mut without = treatment.clone();
+            without.faces.iter_mut().for_each(|f| f.restore = None);
+            Some(app.studio.offer(without))
+        }
+        None => None,
+    };
+    let cleaned_only = Treatment { clean: treatment.clean.clone(), ..treatment.untreated(Kernel::Lanczos3) };
+    let seconds = |treatment: &Treatment| rates.seconds(kept, treatment);
+    Ok(Plan {
+        resolved,
+        kept,
+        sheet: treatment.sheet(),
+        treatment: app.studio.offer(treatment.clone()),
+        description: treatment.describe(&shelf),
+        passes: treatment.passes().len(),
+        plain,
+        alternatives,
+        faces: faces.collect(),
+        unrestored,
+        place,
+        seconds: seconds(&treatment),
+        clean_seconds: seconds(&cleaned_only)
+            .zip(seconds(&treatment.untreated(Kernel::Lanczos3)))
+            .map(|(cleaned, plain)| cleaned - plain),
+        verdict,
+        problem,
+    })
+}

@@ -1,0 +1,131 @@
+//! What was measured on an original and tried on it, and what that suggests: what is kept, or taken now.
+
+use dettaglio_core::model::Shelf;
+use dettaglio_core::{reading, trial};
+use dettaglio_domain::frame::Frame;
+use dettaglio_domain::reading::Reading;
+use dettaglio_domain::recipe::{Recipe, Surround};
+use dettaglio_domain::size::Target;
+use dettaglio_domain::suggest::{KeptTrial, PrintFacts, Reason, Suggestion, Trial, Usual, factor_for};
+use dettaglio_domain::treatment::TreatmentError;
+use dettaglio_store::orders::OriginalRow;
+use serde::{Deserialize, Serialize};
+use utoipa::ToSchema;
+
+use super::state::App;
+use crate::compute::studio::{Lane, blocking};
+use crate::problem::Problem;
+
+/// For which print a suggestion is wanted.
+#[derive(Clone, Debug, Deserialize, ToSchema)]
+pub struct SuggestionFor {
+    /// How large.
+    pub target: Target,
+    /// What is kept of the original.
+    #[serde(default)]
+    pub frame: Frame,
+    /// What lies around it.
+    #[serde(default)]
+    pub surround: Surround,
+    /// From how far it is seen, in metres; 1.5 times the print's diagonal when not given.
+    #[serde(default)]
+    pub distance_m: Option<f64>,
+}
+
+/// What is suggested, with reasons.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct SuggestionView {
+    /// All settings.
+    pub recipe: Recipe,
+    /// Whether a model would gain anything that the eye could see on this print.
+    pub gains: bool,
+    /// Why.
+    pub reasons: Vec<Reason>,
+    /// What a part of a step begins with when it is switched on by hand.
+    pub usual: Usual,
+}
+
+impl SuggestionFor {
+    /// What is suggested for an original, after it was tried on the picture; nothing is tried where no model is needed or the picture is
+    /// too small.
+    pub async fn tried(&self, app: &App, row: &OriginalRow) -> Result<SuggestionView, Problem> {
+        let reading = reading_of(app, row).await?;
+        let kept = self.frame.size(row.facts.size).map_err(TreatmentError::from)?;
+        let trial = match factor_for(self.target.resolve(kept)?.factor) {
+            Some(factor) => trial_of(app, row, &reading, factor).await?,
+            None => None,
+        };
+        self.suggest(row, &reading, trial.as_ref(), &app.studio.renderer().shelf())
+    }
+
+    /// What is suggested for an original with this reading and trial.
+    pub fn suggest(
+        &self,
+        row: &OriginalRow,
+        reading: &Reading,
+        trial: Option<&Trial>,
+        shelf: &Shelf,
+    ) -> Result<SuggestionView, Problem> {
+        let kept = self.frame.size(row.facts.size).map_err(TreatmentError::from)?;
+        let resolved = self.target.resolve(kept)?;
+        let print = PrintFacts {
+            factor: resolved.factor,
+            ppi: resolved.print.map(|p| p.ppi),
+            distance_m: resolved.print.map(|p| self.distance_m.unwrap_or_else(|| p.usual_distance_m())),
+        };
+        let suggestion =
+            Suggestion::of(reading, trial, row.faces.as_deref().unwrap_or_default(), &row.facts, shelf, print);
+        let usual = Usual::of(reading, &suggestion, &row.facts, shelf);
+        Ok(SuggestionView {
+            usual,
+            recipe: suggestion.recipe(self.frame, self.surround),
+            gains: suggestion.gains,
+            reasons: suggestion.reasons,
+        })
+    }
+}
+
+/// The reading that is kept, or a fresh one.
+pub async fn reading_of(app: &App, row: &OriginalRow) -> Result<Reading, Problem> {
+    if let Some(reading) = &row.reading {
+        return Ok(reading.clone());
+    }
+    let original = app.studio.original(row.hash).await?;
+    let facts = row.facts.clone();
+    let reading = blocking(move || reading::measure(&original, &facts)).await?;
+    app.store.set_reading(row.id, &reading).await?;
+    Ok(reading)
+}
+
+/// The trial that is kept for these models, or a fresh one; nothing where the picture is too small to be tried on.
+pub async fn trial_of(app: &App, row: &OriginalRow, reading: &Reading, factor: u32) -> Result<Option<Trial>, Problem> {
+    let shelf = app.studio.renderer().shelf().mark();
+    let holds = |kept: &&KeptTrial| kept.shelf == shelf && kept.factor == factor;
+    if let Some(kept) = row.trials.iter().find(holds) {
+        return Ok(kept.trial.clone());
+    }
+    // Whoever asks at the same time waits for the same trial.
+    let _turn = app.studio.trying(row.hash).await;
+    let row = app.store.original(row.id).await?;
+    if let Some(kept) = row.trials.iter().find(holds) {
+        return Ok(kept.trial.clone());
+    }
+    let original = app.studio.original(row.hash).await?;
+    let reading = reading.clone();
+    let tried = app.studio.view(Lane::Model, move |studio, pace| {
+        trial::run(&original, &reading, &studio.renderer().shelf(), factor, pace)
+    });
+    let trial = match tried.await? {
+        Ok(trial) => trial,
+        Err(error) if error.is_cancelled() => return Err(error.into()),
+        // Without it the suggestion is a cautious one: better than none at all.
+        Err(error) => {
+            tracing::warn!(%error, picture = row.id, "nothing could be tried");
+            return Ok(None);
+        }
+    };
+    let mut trials: Vec<KeptTrial> = row.trials.into_iter().filter(|kept| kept.shelf == shelf).collect();
+    trials.push(KeptTrial { shelf, factor, trial: trial.clone() });
+    app.store.set_trials(row.id, &trials).await?;
+    Ok(trial)
+}

@@ -1,0 +1,54 @@
+//! The speed of this machine's models, measured while nobody looks at anything.
+
+use std::sync::Arc;
+use std::time::Duration;
+
+use dettaglio_core::forecast;
+use dettaglio_core::render::Pace;
+use tokio_util::sync::CancellationToken;
+
+use super::studio::Studio;
+
+/// How long nothing must have been looked at before a network is run only to be timed.
+const QUIET: Duration = Duration::from_secs(5);
+
+/// How often it is looked whether it is quiet.
+const LOOK: Duration = Duration::from_millis(200);
+
+/// Measures the speed of models that is not known yet, one after the other.
+///
+/// Whoever looks at a picture goes first: before every run of a network it waits until nothing was looked at for a while.
+pub async fn calibrate(studio: Arc<Studio>, stop: CancellationToken) {
+    let shelf = studio.renderer().shelf();
+    for model in shelf.offered() {
+        let id = model.card().id.clone();
+        // A run may have measured it meanwhile.
+        if stop.is_cancelled() || studio.rates().models.contains_key(&id) {
+            continue;
+        }
+        let (timed, quiet) = (Arc::clone(model), Quiet { studio: Arc::clone(&studio), stop: stop.clone() });
+        match tokio::task::spawn_blocking(move || forecast::rate_of(&timed, &quiet)).await {
+            Ok(Ok(Some(rate))) => studio.update_rates(|kept| {
+                kept.models.entry(id).or_insert(rate);
+            }),
+            Ok(Ok(None)) => {}
+            Ok(Err(error)) => tracing::warn!(%error, "a model's speed could not be measured"),
+            Err(error) => tracing::warn!(%error, "a model's speed could not be measured"),
+        }
+    }
+}
+
+/// Goes on while nobody looks at anything.
+struct Quiet {
+    studio: Arc<Studio>,
+    stop: CancellationToken,
+}
+
+impl Pace for Quiet {
+    fn before_block(&self) -> bool {
+        while !self.stop.is_cancelled() && self.studio.quiet_for().is_none_or(|quiet| quiet < QUIET) {
+            std::thread::sleep(LOOK);
+        }
+        !self.stop.is_cancelled()
+    }
+}

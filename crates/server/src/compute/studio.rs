@@ -1,0 +1,380 @@
+//! Where pictures are computed: decoded originals at hand, the renderer, and who may compute when.
+//!
+//! A view on screen goes before a run: a worker waits between two blocks of tiles while a view is due.
+//! Plain resampling has a lane of its own, so that the original is on screen at once even while a model
+//! works. All of it happens on threads of its own, never on those that answer requests.
+
+use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::{Arc, Condvar, Mutex, MutexGuard, OnceLock, RwLock};
+use std::time::{Duration, Instant};
+
+use dettaglio_core::Held;
+use dettaglio_core::codec::{CodecError, Decoded, Decoders};
+use dettaglio_core::face::Finder;
+use dettaglio_core::model::{ModelError, OwnModels, Shelf};
+use dettaglio_core::picture::{Original, Planes};
+use dettaglio_core::render::disk::DiskTiles;
+use dettaglio_core::render::{Pace, Renderer};
+use dettaglio_domain::forecast::Rates;
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::limits::Limits;
+use dettaglio_domain::treatment::Treatment;
+use dettaglio_store::files::FileStore;
+use dettaglio_store::{Store, StoreError};
+use lru::LruCache;
+use moka::sync::Cache;
+use tokio::sync::{OwnedMutexGuard, Semaphore};
+
+use crate::problem::Problem;
+
+/// Bytes of decoded originals that stay at hand.
+const ORIGINAL_BYTES: u64 = 768 << 20;
+
+/// Bytes of computed tiles that stay at hand.
+const TILE_BYTES: usize = 768 << 20;
+
+/// Bytes of treatments that stay at hand.
+const TREATMENT_BYTES: u64 = 64 << 20;
+
+/// Pictures that can be waited for while something is tried on them; of more, some are tried twice.
+const MOST_TRYING: u64 = 1000;
+
+/// Everything that computing needs.
+pub struct Studio {
+    renderer: Renderer,
+    own: OwnModels,
+    /// The folder of face models, and the finder once it is first needed.
+    faces: (PathBuf, OnceLock<Result<Finder, ModelError>>),
+    store: Store,
+    files: FileStore,
+    decoders: Decoders,
+    limits: Limits,
+    rates: RwLock<Rates>,
+    machine: String,
+    originals: Mutex<LruCache<ContentHash, Arc<Original>>>,
+    treatments: Cache<ContentHash, Arc<Known>>,
+    lanes: Lanes,
+    /// Pictures that something is being tried on.
+    trying: Cache<ContentHash, Arc<tokio::sync::Mutex<()>>>,
+}
+
+/// A treatment that is at hand.
+struct Known {
+    treatment: Arc<Treatment>,
+    /// Length of its text, which is about what it takes in memory.
+    bytes: u32,
+    /// Whether the database has it.
+    is_kept: AtomicBool,
+}
+
+impl Known {
+    fn new(treatment: Treatment, is_kept: bool) -> Arc<Self> {
+        let bytes = serde_json::to_string(&treatment).map_or(0, |text| text.len());
+        let bytes = u32::try_from(bytes).unwrap_or(u32::MAX);
+        Arc::new(Self { treatment: Arc::new(treatment), bytes, is_kept: is_kept.into() })
+    }
+}
+
+/// A lane for plain resampling and one for models.
+struct Lanes {
+    plain: Semaphore,
+    model: Semaphore,
+    /// Views that wait for the model or have it.
+    due: Mutex<usize>,
+    /// When the last view ended, of either lane.
+    last_view: Mutex<Instant>,
+    none_due: Condvar,
+}
+
+/// How a treatment is computed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Lane {
+    /// Without a model.
+    Plain,
+    /// With one.
+    Model,
+}
+
+impl Studio {
+    /// A studio with the shipped models of a shelf and a person's own, and with those of a folder that find faces.
+    ///
+    /// `tiles_on_disk` is how many bytes of computed tiles are kept beyond the program's end.
+    pub fn new(
+        shelf: Shelf,
+        faces: PathBuf,
+        store: Store,
+        files: FileStore,
+        decoders: Decoders,
+        limits: Limits,
+        tiles_on_disk: u64,
+    ) -> Self {
+        let own = OwnModels::at(&files.models());
+        let renderer = Renderer::new(shelf, TILE_BYTES);
+        let renderer = match DiskTiles::open(&files.tiles(), tiles_on_disk) {
+            Ok(disk) => renderer.with_disk(disk),
+            Err(error) => {
+                tracing::warn!(%error, "computed tiles will not outlast the program");
+                renderer
+            }
+        };
+        let studio = Self {
+            renderer,
+            own,
+            faces: (faces, OnceLock::new()),
+            store,
+            files,
+            decoders,
+            limits,
+            rates: RwLock::default(),
+            machine: rustix::system::uname().nodename().to_string_lossy().into_owned(),
+            originals: Mutex::new(LruCache::unbounded()),
+            treatments: Cache::builder()
+                .weigher(|_, known: &Arc<Known>| known.bytes)
+                .max_capacity(TREATMENT_BYTES)
+                .build(),
+            lanes: Lanes {
+                plain: Semaphore::new(2),
+                model: Semaphore::new(1),
+                due: Mutex::new(0),
+                last_view: Mutex::new(Instant::now()),
+                none_due: Condvar::new(),
+            },
+            trying: Cache::new(MOST_TRYING),
+        };
+        studio.refresh_shelf();
+        studio
+    }
+
+    /// A person's own models.
+    pub fn own_models(&self) -> &OwnModels {
+        &self.own
+    }
+
+    /// Takes up what was added, retired or restored, by this process or another.
+    pub fn refresh_shelf(&self) {
+        let (shelf, troubles) = self.renderer.shelf().with_own(&self.own);
+        for error in troubles {
+            tracing::warn!(%error, "a model is left out");
+        }
+        self.renderer.set_shelf(shelf);
+    }
+
+    /// The renderer.
+    pub fn renderer(&self) -> &Renderer {
+        &self.renderer
+    }
+
+    /// What finds faces.
+    pub fn finder(&self) -> Result<&Finder, ModelError> {
+        let (folder, finder) = &self.faces;
+        finder.get_or_init(|| Finder::open(folder)).as_ref().map_err(ModelError::clone)
+    }
+
+    /// The declared limits.
+    pub fn limits(&self) -> &Limits {
+        &self.limits
+    }
+
+    /// What this machine does in a second, as far as it was measured.
+    pub fn rates(&self) -> Rates {
+        self.rates.read().unwrap_or_else(|e| e.into_inner()).clone()
+    }
+
+    /// What this machine is called.
+    pub fn machine(&self) -> &str {
+        &self.machine
+    }
+
+    /// Takes up what was measured on this machine before.
+    pub async fn recall_rates(&self) -> Result<(), StoreError> {
+        let kept = self.store.rates(&self.machine).await?;
+        self.update_rates(|rates| *rates = kept);
+        Ok(())
+    }
+
+    /// Forecasts the jobs that wait anew, by the rates as they are now.
+    pub async fn restate_forecasts(&self) -> Result<(), StoreError> {
+        let rates = self.rates();
+        let mut forecasts = Vec::new();
+        for (job, treatment, original) in self.store.waiting_treatments().await? {
+            let treatment = self.treatment(treatment).await?;
+            let seconds = treatment.frame.size(original).ok().and_then(|kept| rates.seconds(kept, &treatment));
+            forecasts.extend(seconds.map(|seconds| (job, seconds)));
+        }
+        self.store.set_forecasts(&forecasts).await
+    }
+
+    /// Changes the measured rates.
+    pub fn update_rates(&self, change: impl FnOnce(&mut Rates)) {
+        change(&mut self.rates.write().unwrap_or_else(|e| e.into_inner()));
+    }
+
+    /// A decoded original: from memory, or from the file store.
+    pub async fn original(self: &Arc<Self>, hash: ContentHash) -> Result<Arc<Original>, Problem> {
+        self.decoded(hash, &FileStore::original_key(hash)).await
+    }
+
+    /// Reads a file in a process of its own; the memory that it takes is held until the second value is dropped.
+    pub fn read(&self, path: &Path, hash: ContentHash) -> Result<(Decoded, Held), CodecError> {
+        self.decoders.read(path, hash)
+    }
+
+    async fn decoded(self: &Arc<Self>, hash: ContentHash, key: &str) -> Result<Arc<Original>, Problem> {
+        if let Some(original) = lock(&self.originals).get(&hash) {
+            return Ok(Arc::clone(original));
+        }
+        let path = self.files.local(key).await?;
+        let studio = Arc::clone(self);
+        let decoded = blocking(move || studio.read(&path, hash).map(|(decoded, _)| decoded)).await?;
+        let original = Arc::new(decoded?.original);
+        self.keep(Arc::clone(&original));
+        Ok(original)
+    }
+
+    /// A finished enlargement, decoded out of its file.
+    pub async fn enlargement(self: &Arc<Self>, file_key: &str) -> Result<Arc<Original>, Problem> {
+        self.decoded(ContentHash::of(file_key.as_bytes()), file_key).await
+    }
+
+    /// Keeps a decoded original at hand; the one not used longest goes when there are too many.
+    pub fn keep(&self, original: Arc<Original>) {
+        let mut originals = lock(&self.originals);
+        originals.put(original.hash(), original);
+        let bytes = |o: &Original| o.size().area() * o.channels().count() as u64 * u64::from(o.depth().bits() / 8);
+        let mut held: u64 = originals.iter().map(|(_, o)| bytes(o)).sum();
+        while held > ORIGINAL_BYTES && originals.len() > 1 {
+            if let Some((_, oldest)) = originals.pop_lru() {
+                held -= bytes(&oldest);
+            }
+        }
+    }
+
+    /// The treatment with this hash.
+    pub async fn treatment(&self, hash: ContentHash) -> Result<Arc<Treatment>, StoreError> {
+        Ok(Arc::clone(&self.known(hash).await?.treatment))
+    }
+
+    /// Has a treatment at hand, for whoever asks for it by its hash soon; nothing is written down.
+    pub fn offer(&self, treatment: Treatment) -> ContentHash {
+        let hash = treatment.hash();
+        // One that is known stays, with what is known of it.
+        self.treatments.get_with(hash, || Known::new(treatment, false));
+        hash
+    }
+
+    /// Writes a treatment down that was offered, as it is being used: a server that is started anew knows it again.
+    pub async fn keep_treatment(&self, hash: ContentHash) -> Result<Arc<Treatment>, StoreError> {
+        let known = self.known(hash).await?;
+        if !known.is_kept.load(Ordering::Relaxed) {
+            self.store.add_treatment(&known.treatment).await?;
+            known.is_kept.store(true, Ordering::Relaxed);
+        }
+        Ok(Arc::clone(&known.treatment))
+    }
+
+    async fn known(&self, hash: ContentHash) -> Result<Arc<Known>, StoreError> {
+        if let Some(known) = self.treatments.get(&hash) {
+            return Ok(known);
+        }
+        let known = Known::new(self.store.treatment(hash).await?, true);
+        self.treatments.insert(hash, Arc::clone(&known));
+        Ok(known)
+    }
+
+    /// Computes something for a view, when its lane is free.
+    ///
+    /// Dropping the future gives the work up: at once when it waits, at the next block of tiles when it runs.
+    pub async fn view<T: Send + 'static>(
+        self: &Arc<Self>,
+        lane: Lane,
+        work: impl FnOnce(&Studio, &dyn Pace) -> T + Send + 'static,
+    ) -> Result<T, Problem> {
+        let _due = (lane == Lane::Model).then(|| Due::new(Arc::clone(self)));
+        let semaphore = if lane == Lane::Model { &self.lanes.model } else { &self.lanes.plain };
+        let _turn = semaphore.acquire().await.map_err(Problem::internal)?;
+        let stop = StopOnDrop(Arc::new(AtomicBool::new(false)));
+        let (studio, stopped) = (Arc::clone(self), Stoppable(Arc::clone(&stop.0)));
+        let outcome = blocking(move || work(&studio, &stopped)).await;
+        *lock(&self.lanes.last_view) = Instant::now();
+        outcome
+    }
+
+    /// For how long nothing has been looked at; nothing while a view waits for a model or is being computed by one.
+    pub fn quiet_for(&self) -> Option<Duration> {
+        let is_quiet = *lock(&self.lanes.due) == 0;
+        is_quiet.then(|| lock(&self.lanes.last_view).elapsed())
+    }
+
+    /// Waits until nothing is being tried on a picture; nothing else is, as long as the answer lives.
+    pub async fn trying(&self, picture: ContentHash) -> OwnedMutexGuard<()> {
+        self.trying.get_with(picture, Arc::default).lock_owned().await
+    }
+
+    /// Waits while a view wants the model; for workers, between two blocks.
+    pub fn let_views_pass(&self) {
+        let mut due = lock(&self.lanes.due);
+        while *due > 0 {
+            // A time-out, so that a view that hangs cannot stop a run for ever.
+            let (guard, timeout) =
+                self.lanes.none_due.wait_timeout(due, Duration::from_secs(2)).unwrap_or_else(|e| e.into_inner());
+            due = guard;
+            if timeout.timed_out() {
+                return;
+            }
+        }
+    }
+}
+
+/// Planes in the colours of a screen, out of those of the picture that they come from.
+pub fn for_screen(planes: Planes, from: &Original) -> Planes {
+    match from.profile() {
+        Some(profile) => profile.to_srgb(&planes),
+        None => planes,
+    }
+}
+
+/// Runs on a thread that may block.
+pub async fn blocking<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T, Problem> {
+    tokio::task::spawn_blocking(work).await.map_err(|e| Problem::internal(format!("the computation stopped: {e}")))
+}
+
+fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(|e| e.into_inner())
+}
+
+/// A view is due for as long as this lives.
+struct Due(Arc<Studio>);
+
+impl Due {
+    fn new(studio: Arc<Studio>) -> Self {
+        *lock(&studio.lanes.due) += 1;
+        Self(studio)
+    }
+}
+
+impl Drop for Due {
+    fn drop(&mut self) {
+        let mut due = lock(&self.0.lanes.due);
+        *due -= 1;
+        if *due == 0 {
+            self.0.lanes.none_due.notify_all();
+        }
+    }
+}
+
+struct StopOnDrop(Arc<AtomicBool>);
+
+impl Drop for StopOnDrop {
+    fn drop(&mut self) {
+        self.0.store(true, Ordering::Relaxed);
+    }
+}
+
+struct Stoppable(Arc<AtomicBool>);
+
+impl Pace for Stoppable {
+    fn before_block(&self) -> bool {
+        !self.0.load(Ordering::Relaxed)
+    }
+}

@@ -1,0 +1,46 @@
+//! What was measured on an original, and what that suggests for a print.
+
+use axum::Json;
+use axum::extract::State;
+use dettaglio_domain::reading::Reading;
+use serde::Serialize;
+use utoipa::ToSchema;
+
+use super::extract::{Address, Body};
+use crate::app::App;
+use crate::app::faces::faces_of;
+use crate::app::readings::{SuggestionFor, SuggestionView, reading_of};
+use crate::problem::Problem;
+
+/// A reading with its conclusion.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct ReadingView {
+    /// The figures.
+    pub reading: Reading,
+    /// What they come to, in plain words.
+    pub conclusion: Vec<String>,
+}
+
+/// The reading of an original; measured now if it was not yet.
+#[utoipa::path(get, path = "/originals/{id}/reading", tag = "reading", params(("id" = u64, Path)),
+    responses((status = OK, body = ReadingView), (status = 404, body = Problem)))]
+pub async fn reading(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<ReadingView>, Problem> {
+    let row = app.store.original(id).await?;
+    let reading = reading_of(&app, &row).await?;
+    let conclusion = reading.conclusion();
+    Ok(Json(ReadingView { reading, conclusion }))
+}
+
+/// The suggested treatment of an original for a print, from its own reading and from what is tried on its own parts.
+#[utoipa::path(post, path = "/originals/{id}/suggestion", tag = "reading", params(("id" = u64, Path)),
+    request_body = SuggestionFor,
+    responses((status = OK, body = SuggestionView), (status = 422, body = Problem)))]
+pub async fn suggestion(
+    State(app): State<App>,
+    Address(id): Address<u64>,
+    Body(wanted): Body<SuggestionFor>,
+) -> Result<Json<SuggestionView>, Problem> {
+    let mut row = app.store.original(id).await?;
+    row.faces = Some(faces_of(&app, &row).await?);
+    Ok(Json(wanted.tried(&app, &row).await?))
+}

@@ -1,0 +1,339 @@
+//! Pieces of a result for the screen.
+
+use std::sync::Arc;
+
+use axum::Json;
+use axum::extract::State;
+use axum::http::{StatusCode, header};
+use axum::response::{IntoResponse, Response};
+use dettaglio_core::codec::png_bytes;
+use dettaglio_core::picture::{Original, Planes};
+use dettaglio_core::render::{Measures, Pace, view_size};
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::treatment::Treatment;
+use dettaglio_store::access::Role;
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+
+use super::access::Who;
+use super::extract::{Address, Question};
+use crate::app::App;
+use crate::compute::studio::{Lane, Studio, blocking, for_screen};
+use crate::problem::Problem;
+
+/// Side of a tile in pixels of the view: small enough that little is computed beyond the view's rim.
+pub const TILE: u32 = 256;
+
+/// Which tile.
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Path)]
+pub struct TileAddress {
+    /// The original's SHA-256.
+    #[param(value_type = String)]
+    original: ContentHash,
+    /// The treatment's hash.
+    #[param(value_type = String)]
+    treatment: ContentHash,
+    /// 0 for the result itself, 1 for half of its size, and so on.
+    level: u32,
+    /// Column, from 0.
+    column: u32,
+    /// Row, from 0.
+    row: u32,
+}
+
+/// What of a result to show.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum Show {
+    /// Its pixels.
+    #[default]
+    Result,
+    /// Where Leave flat tone sees edges, white, and flat tone, black; of the result itself only.
+    Edges,
+    /// Where the result, brought back to the original's size, departs from it: dim where it agrees, amber from some
+    /// 1 CIEDE2000 on, white from 10 on.
+    Departure,
+    /// Where one of the treatment's areas lies, in amber over the dim original.
+    Area,
+}
+
+/// Other than the pixels of the result.
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct Showing {
+    /// What to show.
+    #[serde(default)]
+    show: Show,
+    /// Which area, from 0.
+    #[serde(default)]
+    area: usize,
+}
+
+/// 256 x 256 px of a result, or of the result shrunk 2^level times, as sRGB PNG; less at the right and lower edges.
+///
+/// The address names the content, so an answer never changes.
+#[utoipa::path(get, path = "/tiles/{original}/{treatment}/{level}/{column}/{row}", tag = "tiles", params(TileAddress, Showing),
+    responses((status = OK, content_type = "image/png"), (status = 404, body = Problem)))]
+pub async fn tile(
+    State(app): State<App>,
+    who: Who,
+    Address(at): Address<TileAddress>,
+    Question(Showing { show, area }): Question<Showing>,
+) -> Result<Response, Problem> {
+    // What somebody who may only look tries out leaves nothing behind.
+    let treatment = match who.role {
+        Role::Technician => app.studio.keep_treatment(at.treatment).await?,
+        Role::Viewer => app.studio.treatment(at.treatment).await?,
+    };
+    let region = part_of(view_size(treatment.sheet(), at.level), at.column, at.row)?;
+    let original = app.studio.original(at.original).await?;
+    let near = app.studio.renderer().enlarges(&original, &treatment, at.level)?;
+    let by_model = if near { treatment.needs_model() } else { treatment.parts().any(|part| !part.clean.is_off()) };
+    let lane = if by_model && show != Show::Area { Lane::Model } else { Lane::Plain };
+    let picture = Arc::clone(&original);
+    let planes = app
+        .studio
+        .view(lane, move |studio, pace| {
+            let renderer = studio.renderer();
+            match show {
+                Show::Result => renderer.view(&original, &treatment, at.level, region, pace),
+                Show::Edges => renderer.edge_mask(&original, &treatment, at.level, region, pace),
+                Show::Area => renderer.area_view(&original, &treatment, area, at.level, region, pace),
+                Show::Departure => renderer.departure_view(&original, &treatment, None, at.level, region, pace),
+            }
+        })
+        .await??;
+    // Masks and maps are drawn in the screen's own colours.
+    let own_colours = show == Show::Result;
+    answer(planes, own_colours.then_some(picture)).await
+}
+
+/// A tile's part of a view.
+fn part_of(view: Size, column: u32, row: u32) -> Result<Region, Problem> {
+    let corner = column.checked_mul(TILE).zip(row.checked_mul(TILE));
+    corner.and_then(|(x, y)| Region::new(x, y, TILE, TILE).within(view)).ok_or_else(|| outside(view))
+}
+
+fn outside(view: Size) -> Problem {
+    Problem::new(StatusCode::NOT_FOUND, "tile.outside", format!("the view has {view}: nothing lies there"))
+}
+
+/// Planes as sRGB PNG, out of the colours of the picture that they come from where one is given.
+///
+/// After the lane: while one view is encoded, the next is computed. The address names the content, so that the answer
+/// may be kept for ever.
+pub(super) async fn answer(planes: Planes, from: Option<Arc<Original>>) -> Result<Response, Problem> {
+    let png = blocking(move || match from {
+        Some(original) => png_bytes(&for_screen(planes, &original)),
+        None => png_bytes(&planes),
+    })
+    .await?;
+    let headers =
+        [(header::CONTENT_TYPE, "image/png"), (header::CACHE_CONTROL, "private, max-age=31536000, immutable")];
+    Ok((headers, png).into_response())
+}
+
+/// A part of a result's sheet, in its pixels.
+#[derive(Clone, Copy, Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct SheetPart {
+    /// Left edge.
+    x: u32,
+    /// Upper edge.
+    y: u32,
+    /// Pixels across.
+    width: u32,
+    /// Pixels down.
+    height: u32,
+}
+
+/// The longest side of a part that is cut out or measured.
+const LONGEST_PART: u32 = 2048;
+
+impl SheetPart {
+    /// The part that lies on the sheet, its middle where it is larger than can be computed in a moment.
+    fn on(self, sheet: Size) -> Result<Region, Problem> {
+        let part = Region::new(self.x, self.y, self.width, self.height).within(sheet);
+        let part = part.filter(|p| p.size().area() > 0).ok_or_else(|| outside(sheet))?;
+        let (width, height) = (part.width.min(LONGEST_PART), part.height.min(LONGEST_PART));
+        Ok(Region::new(part.x + (part.width - width) / 2, part.y + (part.height - height) / 2, width, height))
+    }
+}
+
+/// Which result.
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Path)]
+pub struct ResultAddress {
+    /// The original's SHA-256.
+    #[param(value_type = String)]
+    original: ContentHash,
+    /// The treatment's hash.
+    #[param(value_type = String)]
+    treatment: ContentHash,
+}
+
+/// A part of a result at its own scale, up to 2048 px a side, as sRGB PNG.
+#[utoipa::path(get, path = "/crops/{original}/{treatment}", tag = "tiles", params(ResultAddress, SheetPart),
+    responses((status = OK, content_type = "image/png"), (status = 404, body = Problem)))]
+pub async fn crop(
+    State(app): State<App>,
+    Address(at): Address<ResultAddress>,
+    Question(part): Question<SheetPart>,
+) -> Result<Response, Problem> {
+    let treatment = app.studio.treatment(at.treatment).await?;
+    let region = part.on(treatment.sheet())?;
+    let original = app.studio.original(at.original).await?;
+    let lane = if treatment.needs_model() { Lane::Model } else { Lane::Plain };
+    let picture = Arc::clone(&original);
+    let work = move |studio: &Studio, pace: &dyn Pace| studio.renderer().render(&original, &treatment, region, pace);
+    answer(app.studio.view(lane, work).await??, Some(picture)).await
+}
+
+/// Figures of a part of a result.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct MeasuresView {
+    /// 95 % of its pixels, brought back to the original's size, depart from the original by no more, in CIEDE2000.
+    pub departure_p95: f32,
+    /// Mean departure.
+    pub departure_mean: f32,
+    /// Mean gradient over that of the same part by bicubic resampling: above 1 it is sharper.
+    pub sharpness: f64,
+}
+
+impl From<Measures> for MeasuresView {
+    fn from(Measures { departure_p95, departure_mean, sharpness }: Measures) -> Self {
+        Self { departure_p95, departure_mean, sharpness }
+    }
+}
+
+/// Measures a part of a result, of at most 2048 px a side, against the original; nothing where it holds no picture.
+#[utoipa::path(get, path = "/measures/{original}/{treatment}", tag = "tiles", params(ResultAddress, SheetPart),
+    responses((status = OK, body = Option<MeasuresView>), (status = 404, body = Problem)))]
+pub async fn measures(
+    State(app): State<App>,
+    Address(at): Address<ResultAddress>,
+    Question(part): Question<SheetPart>,
+) -> Result<Json<Option<MeasuresView>>, Problem> {
+    let treatment = app.studio.treatment(at.treatment).await?;
+    let region = part.on(treatment.sheet())?;
+    let original = app.studio.original(at.original).await?;
+    let lane = if treatment.needs_model() { Lane::Model } else { Lane::Plain };
+    let work =
+        move |studio: &Studio, pace: &dyn Pace| studio.renderer().measures(&original, &treatment, None, region, pace);
+    Ok(Json(app.studio.view(lane, work).await??.map(MeasuresView::from)))
+}
+
+/// Which tile of a finished enlargement.
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Path)]
+pub struct EnlargementTile {
+    /// The enlargement's number.
+    id: u64,
+    /// 0 for the file's own pixels, 1 for half of its size, and so on.
+    level: u32,
+    /// Column, from 0.
+    column: u32,
+    /// Row, from 0.
+    row: u32,
+}
+
+/// What of a finished enlargement to show.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Deserialize, ToSchema)]
+#[serde(rename_all = "lowercase")]
+pub enum ShowFile {
+    /// Its pixels.
+    #[default]
+    Result,
+    /// Where it departs from its original, as for a treatment.
+    Departure,
+}
+
+/// Other than the pixels of the file.
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct ShowingFile {
+    /// What to show.
+    #[serde(default)]
+    show: ShowFile,
+}
+
+/// A finished enlargement, with what it was made of.
+struct Finished {
+    file: Arc<Original>,
+    original: Arc<Original>,
+    treatment: Arc<Treatment>,
+}
+
+impl Finished {
+    async fn of(app: &App, id: u64) -> Result<Self, Problem> {
+        let enlargement = app.store.enlargement(id).await?;
+        Ok(Self {
+            file: app.studio.enlargement(&enlargement.file_key).await?,
+            original: app.studio.original(enlargement.record.original_sha256).await?,
+            treatment: app.studio.treatment(enlargement.record.treatment_hash).await?,
+        })
+    }
+}
+
+/// 256 x 256 px of a finished enlargement, out of its file, or of it shrunk 2^level times, as sRGB PNG.
+#[utoipa::path(get, path = "/enlargements/{id}/tiles/{level}/{column}/{row}", tag = "tiles", params(EnlargementTile, ShowingFile),
+    responses((status = OK, content_type = "image/png"), (status = 404, body = Problem)))]
+pub async fn enlargement_tile(
+    State(app): State<App>,
+    Address(at): Address<EnlargementTile>,
+    Question(ShowingFile { show }): Question<ShowingFile>,
+) -> Result<Response, Problem> {
+    if show == ShowFile::Departure {
+        let Finished { file, original, treatment } = Finished::of(&app, at.id).await?;
+        let region = part_of(view_size(treatment.sheet(), at.level), at.column, at.row)?;
+        let work = move |studio: &Studio, pace: &dyn Pace| {
+            studio.renderer().departure_view(&original, &treatment, Some(&file), at.level, region, pace)
+        };
+        return answer(app.studio.view(Lane::Plain, work).await??, None).await;
+    }
+    let enlargement = app.store.enlargement(at.id).await?;
+    let picture = app.studio.enlargement(&enlargement.file_key).await?;
+    let as_it_is = Treatment::plain(Kernel::Nearest, picture.size());
+    let region = part_of(view_size(picture.size(), at.level), at.column, at.row)?;
+    let source = Arc::clone(&picture);
+    let work =
+        move |studio: &Studio, pace: &dyn Pace| studio.renderer().view(&source, &as_it_is, at.level, region, pace);
+    answer(app.studio.view(Lane::Plain, work).await??, Some(picture)).await
+}
+
+/// Measures a part of a finished enlargement, out of its file, of at most 2048 px a side, against its original; nothing where
+/// it holds no picture.
+#[utoipa::path(get, path = "/enlargements/{id}/measures", tag = "tiles", params(("id" = u64, Path), SheetPart),
+    responses((status = OK, body = Option<MeasuresView>), (status = 404, body = Problem)))]
+pub async fn enlargement_measures(
+    State(app): State<App>,
+    Address(id): Address<u64>,
+    Question(part): Question<SheetPart>,
+) -> Result<Json<Option<MeasuresView>>, Problem> {
+    let Finished { file, original, treatment } = Finished::of(&app, id).await?;
+    let region = part.on(treatment.sheet())?;
+    let work = move |studio: &Studio, pace: &dyn Pace| {
+        studio.renderer().measures(&original, &treatment, Some(&file), region, pace)
+    };
+    Ok(Json(app.studio.view(Lane::Plain, work).await??.map(MeasuresView::from)))
+}
+
+/// A part of a finished enlargement, out of its file, up to 2048 px a side, as sRGB PNG.
+#[utoipa::path(get, path = "/enlargements/{id}/crop", tag = "tiles", params(("id" = u64, Path), SheetPart),
+    responses((status = OK, content_type = "image/png"), (status = 404, body = Problem)))]
+pub async fn enlargement_crop(
+    State(app): State<App>,
+    Address(id): Address<u64>,
+    Question(part): Question<SheetPart>,
+) -> Result<Response, Problem> {
+    let enlargement = app.store.enlargement(id).await?;
+    let picture = app.studio.enlargement(&enlargement.file_key).await?;
+    let as_it_is = Treatment::plain(Kernel::Nearest, picture.size());
+    let region = part.on(picture.size())?;
+    let source = Arc::clone(&picture);
+    let work = move |studio: &Studio, pace: &dyn Pace| studio.renderer().render(&source, &as_it_is, region, pace);
+    answer(app.studio.view(Lane::Plain, work).await??, Some(picture)).await
+}

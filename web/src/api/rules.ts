@@ -1,0 +1,24 @@
+/** The rules of the job by which controls are drawn: limits, defaults, formats and units, as the server hands them out. */
+
+import type { Format, Kernel, Rules, Unit } from "./client";
+
+let known: Rules | undefined;
+
+/** From now on controls are drawn by these: set before anything is. */
+export function setRules(rules: Rules): void {
+  known = rules;
+}
+
+export function rules(): Rules {
+  if (!known) throw new Error("The rules are not loaded yet.");
+  return known;
+}
+
+/** How many millimetres one of a unit is. */
+export const inMm = (unit: Unit): number => rules().units.find((u) => u.unit === unit)?.mm ?? 1;
+
+/** Bits per channel that a format can have. */
+export const depths = (format: Format): number[] => rules().formats.find((f) => f.format === format)?.depths ?? [8];
+
+/** What a plain kernel is called. */
+export const kernelName = (kernel: Kernel): string => rules().kernels.find((k) => k.kernel === kernel)?.name ?? kernel;
