@@ -93,8 +93,9 @@ impl<'a> Framed<'a> {
     fn straightened_region(&self, region: Region) -> Planes {
         const REACH: i64 = 3;
         let turned = self.frame.turned(self.original.size());
+        let back = self.frame.straightened_to_turned(turned);
         let corners = [(0, 0), (region.width, 0), (0, region.height), (region.width, region.height)]
-            .map(|(x, y)| self.frame.straightened_to_turned(turned, f64::from(region.x + x), f64::from(region.y + y)));
+            .map(|(x, y)| back.at(f64::from(region.x + x), f64::from(region.y + y)));
         let bound = |of: fn(&(f64, f64)) -> f64, side: u32| {
             let low = corners.iter().map(of).fold(f64::INFINITY, f64::min).floor() as i64 - REACH - 1;
             let high = corners.iter().map(of).fold(f64::NEG_INFINITY, f64::max).ceil() as i64 + REACH + 1;
@@ -103,7 +104,7 @@ impl<'a> Framed<'a> {
         };
         let ((left, width), (top, height)) = (bound(|c| c.0, turned.width), bound(|c| c.1, turned.height));
         let source = self.turned_region(Region::new(left, top, width, height));
-        let window = Window { source: &source, left: left.into(), top: top.into() };
+        let window = Window { source: &source, left: left.into(), top: top.into(), taps: &KEPT_TAPS };
         let mut out = Planes::black(region.size());
         let (columns, area) = (region.width as usize, region.size().area() as usize);
         let (red, rest) = out.values_mut().split_at_mut(area);
@@ -113,7 +114,7 @@ impl<'a> Framed<'a> {
             let py = f64::from(region.y + y as u32) + 0.5;
             for x in 0..columns {
                 let px = f64::from(region.x + x as u32) + 0.5;
-                let (sx, sy) = self.frame.straightened_to_turned(turned, px, py);
+                let (sx, sy) = back.at(px, py);
                 [red[x], green[x], blue[x]] = window.at(sx - 0.5, sy - 0.5);
             }
         });
@@ -131,25 +132,37 @@ const TAPS: usize = 8;
 /// Pixels before the place between the second and third tap.
 const BEFORE: i64 = 2;
 
-/// The taps for a place that lies `share` of a pixel behind a pixel, 0 to 1; they sum to 1.
-fn taps(share: f64) -> [f32; TAPS] {
-    static KEPT: LazyLock<Vec<[f32; TAPS]>> = LazyLock::new(|| {
-        let at = |step: usize| {
-            let share = step as f64 / STEPS as f64;
-            let raw: [f64; TAPS] = std::array::from_fn(|i| match i {
-                0..6 => weight(Kernel::Lanczos3, share + BEFORE as f64 - i as f64),
-                _ => 0.0,
-            });
-            let sum: f64 = raw.iter().sum();
-            raw.map(|tap| (tap / sum) as f32)
-        };
-        (0..=STEPS).map(at).collect()
-    });
+/// The taps at every step from one pixel to the next; those of each step sum to 1.
+static KEPT_TAPS: LazyLock<Vec<[f32; TAPS]>> = LazyLock::new(|| {
+    let at = |step: usize| {
+        let share = step as f64 / STEPS as f64;
+        let raw: [f64; TAPS] = std::array::from_fn(|i| match i {
+            0..ROWS => weight(Kernel::Lanczos3, share + BEFORE as f64 - i as f64),
+            _ => 0.0,
+        });
+        let sum: f64 = raw.iter().sum();
+        raw.map(|tap| (tap / sum) as f32)
+    };
+    (0..=STEPS).map(at).collect()
+});
+
+/// The taps for a place that lies `share` of a pixel behind a pixel, 0 to 1, out of those that are kept.
+#[inline(always)]
+fn taps(kept: &[[f32; TAPS]], share: f64) -> [f32; TAPS] {
     let place = share * STEPS as f64;
     let step = (place as usize).min(STEPS - 1);
     let between = (place - step as f64) as f32;
-    let (here, next) = (&KEPT[step], &KEPT[step + 1]);
-    std::array::from_fn(|i| here[i] + (next[i] - here[i]) * between)
+    let (here, next) = (&kept[step], &kept[step + 1]);
+    let mut taps = [0.0; TAPS];
+    for i in 0..TAPS {
+        taps[i] = here[i] + (next[i] - here[i]) * between;
+    }
+    taps
+}
+
+/// The whole number at or below a place not further than 1024 px before the picture: a conversion is cheaper than a call to `floor`.
+fn floor(place: f64) -> i64 {
+    (place + 1024.0) as i64 - 1024
 }
 
 /// A part of the turned picture, whose first pixel lies at (`left`, `top`) of it.
@@ -157,31 +170,56 @@ struct Window<'a> {
     source: &'a Planes,
     left: i64,
     top: i64,
+    taps: &'a [[f32; TAPS]],
 }
 
 impl Window<'_> {
     /// The three colours at a place of the turned picture, 0 being the middle of its first pixel; beyond the edge, the edge is repeated.
     fn at(&self, x: f64, y: f64) -> [f32; 3] {
-        let (column, row) = (x.floor(), y.floor());
-        let (across, down) = (taps(x - column), taps(y - row));
-        let (first, line) = (column as i64 - BEFORE - self.left, row as i64 - BEFORE - self.top);
-        let (width, height) = (i64::from(self.source.size().width), i64::from(self.source.size().height));
-        let inside = first >= 0 && first + TAPS as i64 <= width;
+        let (column, row) = (floor(x), floor(y));
+        let (across, down) = (taps(self.taps, x - column as f64), taps(self.taps, y - row as f64));
+        let (first, line) = (column - BEFORE - self.left, row - BEFORE - self.top);
+        let Size { width, height } = self.source.size();
+        let (width, height) = (i64::from(width), i64::from(height));
+        let is_inside = first >= 0 && first + TAPS as i64 <= width && line >= 0 && line + ROWS as i64 <= height;
         std::array::from_fn(|channel| {
-            let mut sums = [0.0_f32; TAPS];
-            for (j, share) in down.iter().enumerate().take(6) {
-                let row = self.source.row(channel, (line + j as i64).clamp(0, height - 1) as u32);
-                let values: [f32; TAPS] = match inside {
-                    true => row[first as usize..][..TAPS].try_into().expect("as many as there are taps"),
-                    false => std::array::from_fn(|i| row[(first + i as i64).clamp(0, width - 1) as usize]),
-                };
-                for (sum, value) in sums.iter_mut().zip(values) {
-                    *sum += share * value;
-                }
-            }
-            sums.iter().zip(across).map(|(sum, share)| sum * share).sum::<f32>().clamp(0.0, 1.0)
+            let plane = self.source.plane(channel);
+            let sum = if is_inside {
+                let start = line as usize * width as usize + first as usize;
+                let rows: [&[f32; TAPS]; ROWS] = std::array::from_fn(|j| {
+                    plane[start + j * width as usize..][..TAPS].try_into().expect("as many as there are taps")
+                });
+                weighted(rows, &down, &across)
+            } else {
+                let near = |at: i64, side: i64| at.clamp(0, side - 1) as usize;
+                let rows: [[f32; TAPS]; ROWS] = std::array::from_fn(|j| {
+                    let row = near(line + j as i64, height) * width as usize;
+                    std::array::from_fn(|i| plane[row + near(first + i as i64, width)])
+                });
+                weighted(rows.each_ref(), &down, &across)
+            };
+            sum.clamp(0.0, 1.0)
         })
     }
+}
+
+/// Rows that Lanczos 3 reaches over.
+const ROWS: usize = 6;
+
+/// The sum of a few values, each weighted by its row and its column: down the columns first, which fills whole registers.
+#[inline(always)]
+fn weighted(rows: [&[f32; TAPS]; ROWS], down: &[f32; TAPS], across: &[f32; TAPS]) -> f32 {
+    let mut sums = [0.0_f32; TAPS];
+    for j in 0..ROWS {
+        for i in 0..TAPS {
+            sums[i] += down[j] * rows[j][i];
+        }
+    }
+    for i in 0..TAPS {
+        sums[i] *= across[i];
+    }
+    let half: [f32; 4] = std::array::from_fn(|i| sums[i] + sums[i + 4]);
+    (half[0] + half[1]) + (half[2] + half[3])
 }
 
 impl Source for Framed<'_> {
@@ -218,9 +256,12 @@ mod tests {
             let share = f64::from(i) / 3000.0;
             let due: Vec<f64> = (0..6).map(|k| weight(Kernel::Lanczos3, share + 2.0 - f64::from(k))).collect();
             let sum: f64 = due.iter().sum();
-            let far = due.iter().zip(taps(share)).map(|(due, tap)| (due / sum - f64::from(tap)).abs());
+            let far = due.iter().zip(taps(&KEPT_TAPS, share)).map(|(due, tap)| (due / sum - f64::from(tap)).abs());
             assert!(far.fold(0.0, f64::max) < 1e-5, "{share}");
-            assert!((taps(share).iter().sum::<f32>() - 1.0).abs() < 1e-5 && taps(share)[6..] == [0.0, 0.0]);
+            assert!(
+                (taps(&KEPT_TAPS, share).iter().sum::<f32>() - 1.0).abs() < 1e-5
+                    && taps(&KEPT_TAPS, share)[6..] == [0.0, 0.0]
+            );
         }
     }
 
@@ -301,7 +342,7 @@ mod tests {
         let (map, kept) = (frame.to_kept(size).unwrap(), frame.kept(size).unwrap());
         for (x, y) in [(0.0, 0.0), (120.0, 33.0), (260.0, 210.0)] {
             let straight = (x + f64::from(kept.x), y + f64::from(kept.y));
-            let (ox, oy) = frame.straightened_to_turned(size, straight.0, straight.1);
+            let (ox, oy) = frame.straightened_to_turned(size).at(straight.0, straight.1);
             let (bx, by) = map.at(ox, oy);
             assert!((bx - x).abs() < 1e-9 && (by - y).abs() < 1e-9, "{bx}, {by}");
         }

@@ -71,8 +71,9 @@ impl Frame {
         }
         let corners =
             [(crop.x, crop.y), (crop.right(), crop.y), (crop.x, crop.bottom()), (crop.right(), crop.bottom())];
+        let back = self.straightened_to_turned(turned);
         let full = |(x, y): (u32, u32)| {
-            let (x, y) = self.straightened_to_turned(turned, f64::from(x), f64::from(y));
+            let (x, y) = back.at(f64::from(x), f64::from(y));
             // Half a pixel beyond the edge, the edge itself is repeated and nobody sees it.
             (-0.5..=f64::from(turned.width) + 0.5).contains(&x) && (-0.5..=f64::from(turned.height) + 0.5).contains(&y)
         };
@@ -137,11 +138,11 @@ impl Frame {
         Region::new((turned.width - width) / 2, (turned.height - height) / 2, width, height)
     }
 
-    /// Where a place of the straightened picture lies in the merely turned one.
-    pub fn straightened_to_turned(&self, turned: Size, x: f64, y: f64) -> (f64, f64) {
+    /// From places of the straightened picture to places of the merely turned one.
+    pub fn straightened_to_turned(&self, turned: Size) -> Affine {
         let (sin, cos) = self.degrees.to_radians().sin_cos();
         let (cx, cy) = (f64::from(turned.width) / 2.0, f64::from(turned.height) / 2.0);
-        let (dx, dy) = (x - cx, y - cy);
-        (cx + dx * cos + dy * sin, cy - dx * sin + dy * cos)
+        let back = Affine { xx: cos, xy: sin, yx: -sin, yy: cos, x0: 0.0, y0: 0.0 };
+        Affine::shift(-cx, -cy).then(&back).then(&Affine::shift(cx, cy))
     }
 }

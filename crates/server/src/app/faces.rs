@@ -1,5 +1,7 @@
 //! The faces of an original: those that are kept, or found now.
 
+use std::time::Duration;
+
 use dettaglio_domain::face::{Face, LeftAlone};
 use dettaglio_store::orders::OriginalRow;
 use serde::Serialize;
@@ -8,6 +10,9 @@ use utoipa::ToSchema;
 use super::state::App;
 use crate::compute::studio::Lane;
 use crate::problem::Problem;
+
+/// How long nothing must have been looked at before faces are looked for in the background.
+const QUIET: Duration = Duration::from_secs(1);
 
 /// The faces that are kept, or what is found now.
 pub async fn faces_of(app: &App, row: &OriginalRow) -> Result<Vec<Face>, Problem> {
@@ -30,7 +35,13 @@ pub fn look_soon(app: &App, id: u64) {
     let app = app.clone();
     tokio::spawn(async move {
         let Ok(_turn) = app.finding.acquire().await else { return };
-        let looked = async { faces_of(&app, &app.store.original(id).await?).await };
+        let looked = async {
+            // Whoever looks at a picture now goes first.
+            while app.studio.quiet_for().is_none_or(|quiet| quiet < QUIET) {
+                tokio::time::sleep(QUIET / 5).await;
+            }
+            faces_of(&app, &app.store.original(id).await?).await
+        };
         tokio::select! {
             // What was not found now is looked for when the picture is first opened.
             () = app.stop.cancelled() => {}
