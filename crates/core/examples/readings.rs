@@ -12,10 +12,10 @@ use std::time::Instant;
 use dettaglio_core::enlarge::{Averaging, resample, resample_in};
 use dettaglio_core::picture::Planes;
 use dettaglio_core::reading;
-use dettaglio_domain::file::{Channels, Depth, Facts};
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::reading::Reading;
+use dettaglio_domain::stand_in;
 
 mod damage;
 
@@ -199,20 +199,5 @@ fn by_brightness(noisy: &Planes, clean: &Planes, own: &Reading) -> Vec<(usize, f
 }
 
 fn read(planes: &Planes) -> Reading {
-    let facts = Facts {
-        format: "PNG".to_owned(),
-        bytes: 0,
-        size: planes.size(),
-        depth: Depth::Eight,
-        channels: Channels::Colour,
-        profile: None,
-        turned: false,
-        had_transparency: false,
-        camera: None,
-        iso: None,
-        taken: None,
-        exposure: None,
-        jpeg_quality: None,
-    };
-    reading::measure(&damage::as_original(planes), &facts)
+    reading::measure(&damage::as_original(planes), &stand_in::facts(planes.size()))
 }

@@ -37,7 +37,7 @@ pub fn look_soon(app: &App, id: u64) {
         let Ok(_turn) = app.finding.acquire().await else { return };
         let looked = async {
             // Whoever looks at a picture now goes first.
-            while app.studio.quiet_for().is_none_or(|quiet| quiet < QUIET) {
+            while !app.studio.is_quiet(QUIET) {
                 tokio::time::sleep(QUIET / 5).await;
             }
             faces_of(&app, &app.store.original(id).await?).await

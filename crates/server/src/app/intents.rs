@@ -3,6 +3,7 @@
 use dettaglio_domain::file::{Format, OutputSettings};
 use dettaglio_domain::frame::Frame;
 use dettaglio_domain::intent::{Alternative, Intent, Letter};
+use dettaglio_domain::limits::LimitError;
 use dettaglio_domain::model::Catalogue;
 use dettaglio_domain::recipe::{Recipe, RecipeError, Steps, Surround, Ticket, Worked};
 use dettaglio_domain::size::Target;
@@ -17,16 +18,16 @@ use crate::problem::Problem;
 
 /// What an order says of all its pictures.
 #[derive(Clone, Debug, Default)]
-pub struct Usual {
+struct OrderUsual {
     /// How large, and what lies around.
-    pub print: Option<Ticket>,
+    print: Option<Ticket>,
     /// How they are treated.
-    pub steps: Option<Steps>,
+    steps: Option<Steps>,
 }
 
-impl Usual {
+impl OrderUsual {
     /// Of an order.
-    pub async fn of(app: &App, order: u64) -> Result<Self, Problem> {
+    async fn of(app: &App, order: u64) -> Result<Self, Problem> {
         let details = app.store.order(order).await?.details;
         let steps = match details.house_treatment_id {
             Some(id) => steps_of(app, id).await?,
@@ -47,7 +48,7 @@ pub async fn steps_of(app: &App, id: u64) -> Result<Option<Steps>, Problem> {
 /// What is asked for when nothing was said yet: what the order says, or else all that is suggested; as TIFF of the
 /// original's depth.
 pub async fn first(app: &App, row: &OriginalRow) -> Result<Intent, Problem> {
-    let usual = Usual::of(app, row.order_id).await?;
+    let usual = OrderUsual::of(app, row.order_id).await?;
     let row = &OriginalRow { faces: Some(faces_of(app, row).await?), ..row.clone() };
     let ordered = usual.print.map(|print| print.target);
     let target = row.target.or(ordered).unwrap_or(Target::Factor { factor: FIRST_FACTOR });
@@ -89,9 +90,14 @@ pub async fn suggested_steps(intent: &Intent, app: &App, row: &OriginalRow) -> R
 /// `free` is what the disk has, where that counts.
 pub fn work_out(intent: &Intent, app: &App, row: &OriginalRow, free: Option<u64>) -> Result<Worked, Problem> {
     let worked = worked_out(intent, &app.studio.renderer().shelf(), row)?;
-    let settings = intent.settings();
-    app.studio.limits().check_output(worked.treatment.sheet(), settings.format, settings.depth, free)?;
+    check(intent, app, &worked, free)?;
     Ok(worked)
+}
+
+/// Whether what an intent came to is within the limits of its format; `free` as for [`work_out`].
+pub fn check(intent: &Intent, app: &App, worked: &Worked, free: Option<u64>) -> Result<(), LimitError> {
+    let settings = intent.settings();
+    app.studio.limits().check_output(worked.treatment.sheet(), settings.format, settings.depth, free)
 }
 
 /// What an intent comes to for a picture with the faces that were found on it.

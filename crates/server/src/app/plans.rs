@@ -117,8 +117,9 @@ pub async fn plan(app: &App, mut row: OriginalRow, intent: &Intent) -> Result<Pl
         row.faces = Some(faces_of(app, &row).await?);
     }
     let shelf = app.studio.renderer().shelf();
-    let Worked { kept, resolved, treatment } = intents::worked_out(intent, &shelf, &row)?;
-    let problem = intents::work_out(intent, app, &row, app.files.free_bytes()).err();
+    let worked = intents::worked_out(intent, &shelf, &row)?;
+    let problem = intents::check(intent, app, &worked, app.files.free_bytes()).err().map(Problem::from);
+    let Worked { kept, resolved, treatment } = worked;
     let verdict = resolved.print.map(|print| {
         let distance_m = intent.distance_m.filter(|m| *m > 0.0).unwrap_or_else(|| print.usual_distance_m());
         let detail_ppi = row.reading.as_ref().map_or(print.original_ppi, |r| r.detail_ppi(print.original_ppi));

@@ -46,7 +46,7 @@ struct Quiet {
 
 impl Pace for Quiet {
     fn before_block(&self) -> bool {
-        while !self.stop.is_cancelled() && self.studio.quiet_for().is_none_or(|quiet| quiet < QUIET) {
+        while !self.stop.is_cancelled() && !self.studio.is_quiet(QUIET) {
             std::thread::sleep(LOOK);
         }
         !self.stop.is_cancelled()

@@ -300,10 +300,9 @@ impl Studio {
         outcome
     }
 
-    /// For how long nothing has been looked at; nothing while a view waits for a model or is being computed by one.
-    pub fn quiet_for(&self) -> Option<Duration> {
-        let is_quiet = *lock(&self.lanes.due) == 0;
-        is_quiet.then(|| lock(&self.lanes.last_view).elapsed())
+    /// Whether nothing has been looked at for this long, and no view waits for a model or is being computed by one.
+    pub fn is_quiet(&self, at_least: Duration) -> bool {
+        *lock(&self.lanes.due) == 0 && lock(&self.lanes.last_view).elapsed() >= at_least
     }
 
     /// Waits until nothing is being tried on a picture; nothing else is, as long as the answer lives.
