@@ -4,7 +4,8 @@ import { defineConfig } from "vitest/config";
 export default defineConfig({
   plugins: [react()],
   build: { chunkSizeWarningLimit: 900 },
-  server: { proxy: { "/api": "http://127.0.0.1:4390" } },
+  // The guide and its pictures lie beside the front end.
+  server: { proxy: { "/api": "http://127.0.0.1:4390" }, fs: { allow: [".."] } },
   test: {
     environment: "node",
     include: ["src/**/*.test.{ts,tsx}"],

@@ -13,6 +13,9 @@ declare module "@mui/material/styles" {
   }
 }
 
+/** What lies around a picture until its own ground is chosen: neutral, and of no theme. */
+export const STAGE_GROUND = "#777";
+
 export type ThemeName = "paper" | "dim";
 
 const COLOURS = {
@@ -59,6 +62,10 @@ export function theme(name: ThemeName) {
           body: { fontVariantNumeric: "tabular-nums", overflow: "hidden" },
           "#root": { height: "100vh" },
           ":focus-visible": { outline: `2px solid ${c.action}`, outlineOffset: 2 },
+          // While a control is held, everything but it and the picture gives way.
+          ".steps-back": { transition: "opacity 120ms" },
+          "[data-hand=held] .steps-back:not([data-held])": { opacity: 0.08 },
+          "[data-stage-alone] header, [data-stage-alone] [data-beside-stage]": { display: "none" },
           "@media (prefers-reduced-motion: reduce)": {
             "*, *::before, *::after": { animationDuration: "0s !important", transitionDuration: "0s !important" },
           },

@@ -121,7 +121,7 @@ export function useAreaTool(
   }, [mask, brush, place, size.width, size.height, onDrawn]);
 }
 
-/** A panel on the stage's edge rather than a dialog: the stage stays free for drawing. */
+/** A panel beside the stage, which stays in sight and free for drawing. */
 export function AreasPanel(props: {
   wish: Intent;
   size: { width: number; height: number };
@@ -155,15 +155,10 @@ export function AreasPanel(props: {
       role="region"
       aria-label="Areas"
       sx={{
-        position: "absolute",
-        left: 12,
-        // Between the panes' names and the view's own row.
-        top: 52,
-        maxHeight: "calc(100% - 106px)",
-        zIndex: 5,
         width: 320,
+        flexShrink: 0,
         overflowY: "auto",
-        border: 1,
+        borderLeft: 1,
         borderColor: "divider",
         p: 2,
       }}

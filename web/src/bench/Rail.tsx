@@ -4,6 +4,7 @@ import { Box, Button, Stack, Typography } from "@mui/material";
 import type { ReactNode } from "react";
 import type { Enlargement, Job, Model, Original, OwnFace, Plan, Reading, Steps, Suggestion } from "../api/client";
 import { duration } from "../app/format";
+import { WithBand } from "./cards/band";
 import { CleanCard } from "./cards/CleanCard";
 import { DeliverCard } from "./cards/DeliverCard";
 import { EnlargeCard } from "./cards/EnlargeCard";
@@ -12,7 +13,8 @@ import { FinishCard } from "./cards/FinishCard";
 import { FrameCard } from "./cards/FrameCard";
 import { ReadingCard } from "./cards/ReadingCard";
 import { ResultsCard } from "./cards/ResultsCard";
-import { NOTHING_CLEANED, NOTHING_FINISHED, PLAIN_FRAME, type WishControl } from "./wish";
+import type { WishControl } from "./state";
+import { NOTHING_CLEANED, NOTHING_FINISHED, PLAIN_FRAME } from "./wish";
 
 export function Rail(props: {
   original: Original;
@@ -41,82 +43,88 @@ export function Rail(props: {
   onCancel: (job: number) => void;
   results: Enlargement[];
   onRemove: () => void;
+  /** The card that lies open. */
+  card?: string;
+  onCard: (name: string | undefined) => void;
 }) {
   const { original, models, plan, reading, suggestion, steps, changeSteps } = props;
   const { wish, change } = props.control;
   return (
-    <Box
-      component="section"
-      aria-label="Process"
-      sx={{
-        display: "flex",
-        alignItems: "stretch",
-        minHeight: 56,
-        flexShrink: 0,
-        bgcolor: "background.paper",
-        borderTop: 1,
-        borderColor: "divider",
-      }}
-    >
-      {props.tabs}
-      <Box sx={{ display: "flex", flex: 1, minWidth: 0, overflowX: "auto", scrollbarWidth: "none" }}>
-        <ReadingCard original={original} reading={reading} onRemove={props.onRemove} />
-        <FrameCard
-          original={original}
-          frame={wish.frame ?? PLAIN_FRAME}
-          surround={wish.surround ?? { kind: "none" }}
-          target={wish.target}
-          plan={plan}
-          onFrame={(frame) => change({ frame })}
-          onSurround={(surround) => change({ surround })}
-        />
-        <CleanCard
-          clean={steps.clean ?? NOTHING_CLEANED}
-          models={models}
-          plan={plan}
-          reading={reading}
-          suggestion={suggestion}
-          onChange={(clean) => changeSteps({ clean })}
-        />
-        <EnlargeCard
-          choice={steps.enlarge}
-          models={models}
-          plan={plan}
-          suggestion={suggestion}
-          onChange={(enlarge) => changeSteps({ enlarge })}
-        />
-        <FacesCard
-          original={original}
-          wish={wish}
-          models={models}
-          plan={plan}
-          suggestion={suggestion}
-          change={change}
-          shown={props.facesShown}
-          onShown={props.onFacesShown}
-          onDraw={props.onDrawFace}
-          onGo={props.onFace}
-        />
-        <FinishCard
-          faces={plan?.faces.length ?? 0}
-          finish={steps.finish ?? NOTHING_FINISHED}
-          plan={plan}
-          reading={reading}
-          suggestion={suggestion}
-          onChange={(finish) => changeSteps({ finish })}
-          onMask={props.onMask}
-        />
-        <DeliverCard
-          wish={wish}
-          fileBytes={props.fileBytes}
-          pattern={props.pattern}
-          onPattern={props.onPattern}
-          onChange={(output) => change({ output })}
-        />
-        <ResultsCard results={props.results} />
+    <WithBand open={props.card} onOpen={props.onCard}>
+      <Box
+        component="section"
+        aria-label="Process"
+        className="steps-back"
+        sx={{
+          display: "flex",
+          alignItems: "stretch",
+          minHeight: 56,
+          flexShrink: 0,
+          bgcolor: "background.paper",
+          borderTop: 1,
+          borderColor: "divider",
+        }}
+      >
+        {props.tabs}
+        <Box sx={{ display: "flex", flex: 1, minWidth: 0, overflowX: "auto", scrollbarWidth: "none" }}>
+          <ReadingCard original={original} reading={reading} onRemove={props.onRemove} />
+          <FrameCard
+            original={original}
+            frame={wish.frame ?? PLAIN_FRAME}
+            surround={wish.surround ?? { kind: "none" }}
+            target={wish.target}
+            plan={plan}
+            onFrame={(frame) => change({ frame })}
+            onSurround={(surround) => change({ surround })}
+          />
+          <CleanCard
+            clean={steps.clean ?? NOTHING_CLEANED}
+            models={models}
+            plan={plan}
+            reading={reading}
+            suggestion={suggestion}
+            onChange={(clean) => changeSteps({ clean })}
+          />
+          <EnlargeCard
+            choice={steps.enlarge}
+            models={models}
+            plan={plan}
+            suggestion={suggestion}
+            onChange={(enlarge) => changeSteps({ enlarge })}
+          />
+          <FacesCard
+            original={original}
+            wish={wish}
+            models={models}
+            plan={plan}
+            suggestion={suggestion}
+            change={change}
+            shown={props.facesShown}
+            onShown={props.onFacesShown}
+            onDraw={props.onDrawFace}
+            onGo={props.onFace}
+          />
+          <FinishCard
+            faces={plan?.faces.length ?? 0}
+            finish={steps.finish ?? NOTHING_FINISHED}
+            plan={plan}
+            reading={reading}
+            suggestion={suggestion}
+            onChange={(finish) => changeSteps({ finish })}
+            onMask={props.onMask}
+          />
+          <DeliverCard
+            wish={wish}
+            fileBytes={props.fileBytes}
+            pattern={props.pattern}
+            onPattern={props.onPattern}
+            onChange={(output) => change({ output })}
+          />
+          <ResultsCard results={props.results} />
+        </Box>
+        <Run {...props} />
       </Box>
-      <Run {...props} />
-    </Box>
+    </WithBand>
   );
 }
 

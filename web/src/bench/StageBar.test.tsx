@@ -19,6 +19,8 @@ function opened(given: Partial<Parameters<typeof StageBar>[0]> = {}) {
     onRehearse: vi.fn(),
     onNavigator: vi.fn(),
     onSettings: vi.fn(),
+    onAcross: vi.fn(),
+    onFull: vi.fn(),
   };
   const bar = (
     <StageBar
@@ -28,6 +30,8 @@ function opened(given: Partial<Parameters<typeof StageBar>[0]> = {}) {
       zooms={[{ name: "as on paper", zoom: 0.31 }]}
       spots={[]}
       map={false}
+      across={false}
+      full={false}
       navigator={true}
       settings={SETTINGS}
       {...told}

@@ -1,9 +1,14 @@
 /** What is chosen about the view, out of the picture's way. */
 
+import CloseFullscreenIcon from "@mui/icons-material/CloseFullscreen";
+import OpenInFullIcon from "@mui/icons-material/OpenInFull";
+import SwapHorizIcon from "@mui/icons-material/SwapHoriz";
+import SwapVertIcon from "@mui/icons-material/SwapVert";
 import {
   Box,
   Button,
   ButtonBase,
+  IconButton,
   MenuItem,
   Popover,
   Select,
@@ -75,6 +80,12 @@ export function StageBar(props: {
   map: boolean;
   onMap: (shown: boolean) => void;
   onRehearse: () => void;
+  /** Whether the curtain lies across. */
+  across: boolean;
+  onAcross: (across: boolean) => void;
+  /** Whether the stage is alone on the screen. */
+  full: boolean;
+  onFull: () => void;
   navigator: boolean;
   onNavigator: (shown: boolean) => void;
   settings: ViewSettings;
@@ -88,6 +99,7 @@ export function StageBar(props: {
       spacing={1.5}
       role="toolbar"
       aria-label="View"
+      className="steps-back"
       sx={{
         height: 42,
         px: 2,
@@ -135,6 +147,18 @@ export function StageBar(props: {
           </ToggleButton>
         </>
       )}
+      {layout === "curtain" && (
+        <Tooltip title="The curtain upright, or lying across">
+          <ToggleButton
+            value="across"
+            aria-label="Curtain lies across"
+            selected={props.across}
+            onChange={() => props.onAcross(!props.across)}
+          >
+            {props.across ? <SwapVertIcon sx={{ fontSize: 18 }} /> : <SwapHorizIcon sx={{ fontSize: 18 }} />}
+          </ToggleButton>
+        </Tooltip>
+      )}
       <ZoomChoice {...props} />
       <SpotKeys {...props} />
       <Tooltip title="Where the result, brought back to the original's size, departs from it: dim where it agrees, amber where it can be seen, white where it is plain">
@@ -160,6 +184,15 @@ export function StageBar(props: {
       >
         {props.readout}
       </Typography>
+      <Tooltip title="The stage alone on the screen">
+        <IconButton
+          aria-label={props.full ? "With everything around the stage" : "The stage alone"}
+          aria-pressed={props.full}
+          onClick={props.onFull}
+        >
+          {props.full ? <CloseFullscreenIcon sx={{ fontSize: 18 }} /> : <OpenInFullIcon sx={{ fontSize: 18 }} />}
+        </IconButton>
+      </Tooltip>
       <ViewMenu {...props} />
     </Stack>
   );

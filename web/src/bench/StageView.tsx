@@ -1,34 +1,21 @@
 /** The light table with what lies around it: panes and their names, curtain, zoom, spots. */
 
-import { Box, Typography } from "@mui/material";
-import { visuallyHidden } from "@mui/utils";
-import {
-  type KeyboardEvent,
-  type PointerEvent,
-  type ReactNode,
-  useCallback,
-  useEffect,
-  useRef,
-  useState,
-  useSyncExternalStore,
-} from "react";
+import { Box } from "@mui/material";
+import { useCallback, useEffect, useRef, useState, useSyncExternalStore } from "react";
 import type { Spot } from "../api/client";
+import { useOnDesk } from "../app/desk";
 import { decimal } from "../app/format";
 import { useKept } from "../app/kept";
 import type { Box as PartBox } from "../stage/camera";
 import { LAYOUTS, type Layout, PANES, cells } from "../stage/layout";
 import { type Mark, NOTHING_SEEN, type Seen, Stage, type Subject } from "../stage/stage";
 import type { Point, Tool } from "../stage/tools";
+import { Curtain } from "./Curtain";
+import { Navigator } from "./Navigator";
+import { type PaneLabel, PaneName } from "./PaneName";
 import { GROUNDS, StageBar, type ViewSettings, useViewSettings } from "./StageBar";
 import { paperZoom } from "./screen";
-
-export interface PaneLabel {
-  name: string;
-  /** A figure or a remark beneath the name. */
-  detail?: string;
-  /** Opens the choice of what the pane shows. */
-  onChoose: (anchor: HTMLElement) => void;
-}
+import { useBench, useBenchStore } from "./state";
 
 export interface StageHandle {
   goTo: (at: Point) => void;
@@ -42,30 +29,28 @@ const middleOf = ({ left, top, right, bottom }: PartBox) =>
 export function StageView(props: {
   subject: Subject;
   labels: PaneLabel[];
+  /** Whether it is in view: keys are for what is seen. */
+  active: boolean;
   /** Resolution of the print, where there is one. */
   ppi?: number;
   /** From how far the print is seen, in metres. */
   distance?: number;
-  layout: Layout;
-  onLayout: (layout: Layout) => void;
   spots: Spot[];
   marks: Mark[];
   onSpot: (index: number) => void;
   onPin: (at: Point) => void;
   spotsMenu: (anchor: HTMLElement) => void;
-  map: boolean;
-  onMap: (shown: boolean) => void;
-  onRehearse: () => void;
   tool?: Tool;
   readout?: string;
   onPointing: (at: Point | undefined) => void;
   onSeen: (seen: Seen) => void;
-  onStep: (by: 1 | -1) => void;
+  /** A person moved the view. */
+  onMoved: () => void;
   handle: (handle: StageHandle | undefined) => void;
-  /** Something lies over the lower left corner. */
-  covered: boolean;
 }) {
-  const { subject, layout, labels, onPointing, handle, onSeen } = props;
+  const { subject, labels, onPointing, handle, onSeen, onMoved } = props;
+  const store = useBenchStore();
+  const { layout, map, across, full } = useBench((state) => state);
   const [stage, setStage] = useState<Stage>();
   const [settings, setSettings] = useViewSettings();
   const [navigator, setNavigator] = useKept("navigator", true);
@@ -91,7 +76,13 @@ export function StageView(props: {
   useEffect(() => stage?.setMarks(props.marks), [stage, props.marks]);
   useEffect(() => stage?.setTool(props.tool), [stage, props.tool]);
   useEffect(() => stage?.setTurn(turn), [stage, turn]);
+  useEffect(() => stage?.setAcross(across), [stage, across]);
   useEffect(() => stage?.onPointing(onPointing), [stage, onPointing]);
+  const moved = useRef(onMoved);
+  useEffect(() => {
+    moved.current = onMoved;
+  });
+  useEffect(() => stage?.onMoved(() => moved.current()), [stage]);
   useEffect(() => onSeen(seen), [seen, onSeen]);
   useEffect(() => {
     handle(stage && { goTo: (at) => stage.goToPlace(at), middle: () => stage.middle() });
@@ -103,37 +94,41 @@ export function StageView(props: {
     return () => clearInterval(timer);
   }, [timed, layout, settings.blinkMs]);
 
-  const keyDown = (e: KeyboardEvent) => {
-    if (!stage || e.ctrlKey || e.metaKey || e.altKey) return;
-    const step = e.shiftKey ? 400 : 80;
-    const actions: Record<string, () => void> = {
-      ArrowLeft: () => stage.panBy(step, 0),
-      ArrowRight: () => stage.panBy(-step, 0),
-      ArrowUp: () => stage.panBy(0, step),
-      ArrowDown: () => stage.panBy(0, -step),
-      "+": () => stage.zoomBy(1.25),
-      "=": () => stage.zoomBy(1.25),
-      "-": () => stage.zoomBy(0.8),
-      f: () => stage.fit(),
-      p: () => stage.zoomTo(1),
-      ",": () => stage.setCurtain(seen.curtain - 0.02),
-      ".": () => stage.setCurtain(seen.curtain + 0.02),
-      o: () => stage.setOnly(0),
-      b: () => (layout === "blink" ? setTurn(1 - turn) : props.onLayout("blink")),
-      v: () => props.onLayout(LAYOUTS[(LAYOUTS.indexOf(layout) + 1) % LAYOUTS.length] ?? "curtain"),
-      n: () => setNavigator(!navigator),
-      m: () => props.onMap(!props.map),
-      s: () => props.onPin(stage.middle()),
-      "[": () => props.onStep(-1),
-      "]": () => props.onStep(1),
-    };
-    const spot = Number(e.key) - 1;
-    const action = actions[e.key] ?? (props.spots[spot] && (() => props.onSpot(spot)));
-    if (action) {
-      e.preventDefault();
-      action();
-    }
-  };
+  const setLayout = (next: Layout) => store.list({ layout: next });
+  const toggleFull = () => store.setState({ full: !full });
+  const alone = full && props.active;
+  useEffect(() => {
+    document.documentElement.toggleAttribute("data-stage-alone", alone);
+    return () => document.documentElement.removeAttribute("data-stage-alone");
+  }, [alone]);
+  useOnDesk(
+    "stage",
+    stage && props.active
+      ? {
+          pan: (dx, dy) => stage.panBy(dx, dy),
+          zoomBy: (factor) => stage.zoomBy(factor),
+          zoomTo: (zoom) => stage.zoomTo(zoom),
+          fit: () => stage.fit(),
+          moveCurtain: (by) => stage.setCurtain(seen.curtain + by),
+          turnCurtain: () => {
+            if (layout !== "curtain") setLayout("curtain");
+            store.list({ across: !across });
+          },
+          only: (pane) => stage.setOnly(pane),
+          loupe: (shown) => stage.setLoupe(shown),
+          blink: () => (layout === "blink" ? setTurn(1 - turn) : setLayout("blink")),
+          nextLayout: () => setLayout(LAYOUTS[(LAYOUTS.indexOf(layout) + 1) % LAYOUTS.length] ?? "curtain"),
+          setLayout,
+          toggleNavigator: () => setNavigator(!navigator),
+          toggleMap: () => store.setState({ map: !map }),
+          toggleFull,
+          leaveFull: full ? toggleFull : undefined,
+          pin: () => props.onPin(stage.middle()),
+          spots: props.spots.length,
+          goToSpot: props.onSpot,
+        }
+      : undefined,
+  );
 
   const ready = seen.panes.reduce((sum, p) => sum + p.ready, 0);
   const needed = seen.panes.reduce((sum, p) => sum + p.needed, 0);
@@ -162,9 +157,6 @@ export function StageView(props: {
             .slice(0, PANES[layout])
             .map((l) => l.name)
             .join("; ")}, at ${Math.round(seen.zoom * 100)} per cent`}
-          onKeyDown={keyDown}
-          onKeyUp={(e) => e.key === "o" && stage?.setOnly(undefined)}
-          onBlur={() => stage?.setOnly(undefined)}
           style={{
             position: "absolute",
             inset: 0,
@@ -174,7 +166,9 @@ export function StageView(props: {
             outlineOffset: -2,
           }}
         />
-        {layout === "curtain" && <Curtain share={seen.curtain} onMove={(share) => stage?.setCurtain(share)} />}
+        {layout === "curtain" && (
+          <Curtain share={seen.curtain} across={across} onMove={(share) => stage?.setCurtain(share)} />
+        )}
         <Rules layout={layout} light={light} />
         {shownPanes.map((i) => {
           const label = labels[i];
@@ -186,6 +180,7 @@ export function StageView(props: {
                 key={i}
                 pane={i}
                 layout={layout}
+                across={across}
                 label={label}
                 share={arriving ? standing.ready / standing.needed : 1}
                 detail={
@@ -198,13 +193,13 @@ export function StageView(props: {
             )
           );
         })}
-        {navigator && !props.covered && seen.part && (
+        {navigator && seen.part && (
           <Navigator thumbnail={subject.thumbnail} part={seen.part} onGo={(x, y) => stage?.goTo(x, y)} />
         )}
       </Box>
       <StageBar
         layout={layout}
-        onLayout={props.onLayout}
+        onLayout={setLayout}
         timed={timed}
         onTimed={setTimed}
         onTurn={() => setTurn(1 - turn)}
@@ -215,9 +210,13 @@ export function StageView(props: {
         spots={props.spots}
         onSpot={props.onSpot}
         spotsMenu={props.spotsMenu}
-        map={props.map}
-        onMap={props.onMap}
-        onRehearse={props.onRehearse}
+        map={map}
+        onMap={(shown) => store.setState({ map: shown })}
+        onRehearse={() => store.setState({ rehearsing: true })}
+        across={across}
+        onAcross={(lying) => store.list({ across: lying })}
+        full={full}
+        onFull={toggleFull}
         navigator={navigator}
         onNavigator={setNavigator}
         settings={settings}
@@ -252,186 +251,4 @@ function Rules({ layout, light }: { layout: Layout; light: boolean }) {
   return [...lines].map(([key, place]) => (
     <Box key={key} sx={{ position: "absolute", pointerEvents: "none", bgcolor: light ? "#0008" : "#fff8", ...place }} />
   ));
-}
-
-/** What a pane shows: a button that opens the choice; above it, how much is still to come. */
-function PaneName(props: {
-  pane: number;
-  layout: Layout;
-  label: PaneLabel;
-  detail?: string;
-  share: number;
-}): ReactNode {
-  const { pane, layout, label, share } = props;
-  const cell = cells(layout, { width: 6, height: 6 })[pane] ?? { left: 0, top: 0, width: 6, height: 6 };
-  const right = layout === "curtain" && pane === 1;
-  const percent = (part: number) => `${(part / 6) * 100}%`;
-  return (
-    <Box
-      sx={{
-        position: "absolute",
-        left: percent(cell.left),
-        top: percent(cell.top),
-        width: percent(cell.width),
-        pointerEvents: "none",
-        display: "flex",
-        justifyContent: right ? "flex-end" : "flex-start",
-        p: 1.5,
-      }}
-    >
-      {share < 1 && (
-        <Box
-          role="progressbar"
-          aria-label={label.name}
-          aria-valuenow={Math.round(share * 100)}
-          sx={{ position: "absolute", left: 0, top: 0, right: 0, height: 3 }}
-        >
-          <Box sx={{ height: "100%", width: `${share * 100}%`, bgcolor: "primary.main" }} />
-        </Box>
-      )}
-      <Box
-        component="button"
-        aria-haspopup="menu"
-        data-testid={`pane-${pane + 1}`}
-        onClick={(e: { currentTarget: HTMLElement }) => label.onChoose(e.currentTarget)}
-        sx={{
-          pointerEvents: "auto",
-          cursor: "pointer",
-          font: "inherit",
-          color: "text.primary",
-          px: 1,
-          py: 0.25,
-          maxWidth: layout === "curtain" ? "45%" : "100%",
-          bgcolor: "background.paper",
-          border: 1,
-          borderColor: "divider",
-          textAlign: right ? "right" : "left",
-        }}
-      >
-        <Typography variant="caption" sx={{ fontWeight: 600, display: "flex" }}>
-          <Box component="span" sx={visuallyHidden}>
-            Pane {pane + 1} shows{" "}
-          </Box>
-          <Box
-            component="span"
-            sx={{ overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap", minWidth: 0 }}
-          >
-            {label.name}
-          </Box>
-          <Box component="span" aria-hidden sx={{ color: "primary.main", pl: 0.5 }}>
-            ▾
-          </Box>
-        </Typography>
-        {props.detail && (
-          <Typography variant="caption" noWrap sx={{ color: "text.secondary", display: "block", lineHeight: 1.2 }}>
-            {props.detail}
-          </Typography>
-        )}
-      </Box>
-    </Box>
-  );
-}
-
-/** The whole picture, small, with the part in view; a click goes there. */
-function Navigator(props: { thumbnail: string; part: PartBox; onGo: (x: number, y: number) => void }) {
-  const { left, top, right, bottom } = props.part;
-  const percent = (share: number) => `${share * 100}%`;
-  return (
-    <Box
-      onClick={(e) => {
-        const box = e.currentTarget.getBoundingClientRect();
-        props.onGo((e.clientX - box.left) / box.width, (e.clientY - box.top) / box.height);
-      }}
-      sx={{
-        position: "absolute",
-        left: 12,
-        bottom: 12,
-        border: 2,
-        borderColor: "background.paper",
-        cursor: "pointer",
-        lineHeight: 0,
-        overflow: "hidden",
-      }}
-    >
-      <img src={props.thumbnail} alt="" style={{ maxWidth: 144, maxHeight: 112 }} />
-      <Box
-        sx={{
-          position: "absolute",
-          left: percent(left),
-          top: percent(top),
-          width: percent(right - left),
-          height: percent(bottom - top),
-          border: "1px solid #fff",
-          boxShadow: "0 0 0 200px rgba(0,0,0,0.4)",
-        }}
-      />
-    </Box>
-  );
-}
-
-/** The movable edge between the original on its left and the result on its right. */
-function Curtain({ share, onMove }: { share: number; onMove: (share: number) => void }) {
-  const edge = useRef<HTMLDivElement>(null);
-  const dragging = useRef(false);
-  const follow = (e: PointerEvent) => {
-    const box = edge.current?.parentElement?.getBoundingClientRect();
-    if (dragging.current && box) onMove((e.clientX - box.left) / box.width);
-  };
-  const keys: Record<string, number> = { ArrowLeft: share - 0.02, ArrowRight: share + 0.02, Home: 0, End: 1 };
-  return (
-    <Box
-      ref={edge}
-      role="slider"
-      tabIndex={0}
-      aria-label="Curtain"
-      aria-valuemin={0}
-      aria-valuemax={100}
-      aria-valuenow={Math.round(share * 100)}
-      aria-valuetext={`${Math.round(share * 100)} per cent original`}
-      onPointerDown={(e) => {
-        dragging.current = true;
-        e.currentTarget.setPointerCapture(e.pointerId);
-      }}
-      onPointerMove={follow}
-      onPointerUp={() => (dragging.current = false)}
-      onPointerCancel={() => (dragging.current = false)}
-      onKeyDown={(e) => {
-        const to = keys[e.key];
-        if (to !== undefined) {
-          e.preventDefault();
-          onMove(to);
-        }
-      }}
-      sx={{
-        position: "absolute",
-        top: 0,
-        bottom: 0,
-        left: `calc(${share * 100}% - 10px)`,
-        width: 20,
-        cursor: "ew-resize",
-        touchAction: "none",
-        "&::before": {
-          content: '""',
-          position: "absolute",
-          left: 9,
-          top: 0,
-          bottom: 0,
-          width: "2px",
-          bgcolor: "#fff",
-          boxShadow: "0 0 0 1px #0006",
-        },
-        "&::after": {
-          content: '""',
-          position: "absolute",
-          left: 3,
-          top: "calc(50% - 22px)",
-          width: 14,
-          height: 44,
-          bgcolor: "background.paper",
-          border: "1px solid",
-          borderColor: "text.primary",
-        },
-      }}
-    />
-  );
 }

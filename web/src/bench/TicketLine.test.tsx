@@ -64,7 +64,7 @@ describe("what follows from it", () => {
 
   it("is told as far as it is known", () => {
     line(PRINT, { plan: aPlan() });
-    expect(screen.getByTestId("consequences")).toHaveTextContent(/measuring this machine.*file size being measured/);
+    expect(screen.getByTestId("consequences")).toHaveTextContent(/time not known yet.*file size being measured/);
   });
 
   it("is what is in the way, when something is", async () => {

@@ -5,7 +5,7 @@ import { type ReactNode, useState } from "react";
 import { type Original, type Plan, type Target, sentence } from "../api/client";
 import { bytes, decimal, distance, duration, pixels } from "../app/format";
 import { Figure, TargetFields } from "./TargetFields";
-import type { WishControl } from "./wish";
+import type { WishControl } from "./state";
 
 /** An underlined part of the sentence; opens its controls below. */
 function Part(props: { name: string; text: string; children: ReactNode }) {
@@ -77,6 +77,7 @@ export function TicketLine(props: {
     <Box
       component="section"
       aria-label="Print"
+      className="steps-back"
       sx={{ px: 2, py: 1, bgcolor: "background.paper", borderBottom: 1, borderColor: "divider", minHeight: 64 }}
     >
       <Typography component="p" sx={{ fontSize: "1.0625rem" }} noWrap>
@@ -162,7 +163,7 @@ function Consequences({ plan, error, fileBytes }: { plan?: Plan; error?: unknown
   const facts = [
     pixels(plan.sheet),
     `${decimal(resolved.factor)} times`,
-    plan.seconds == null ? "measuring this machine" : `about ${duration(plan.seconds)}`,
+    plan.seconds == null ? "time not known yet" : `about ${duration(plan.seconds)}`,
     fileBytes === undefined ? "file size being measured" : `about ${bytes(fileBytes)}`,
   ];
   if (print && margin && plan.sheet.width === resolved.size.width && plan.sheet.height === resolved.size.height) {

@@ -21,6 +21,8 @@ export function Tray(props: {
     <Box
       component="nav"
       aria-label="Pictures"
+      className="steps-back"
+      data-beside-stage
       sx={{
         width: 96,
         flexShrink: 0,

@@ -3,13 +3,15 @@ import { act, renderHook } from "@testing-library/react";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import type { Recipe } from "../api/client";
 import { aWish } from "../testing/render";
-import { PLAIN_FRAME, useWish } from "./wish";
+import { benchStore, useWish } from "./state";
+import { PLAIN_FRAME } from "./wish";
 
 beforeEach(() => vi.useFakeTimers());
 afterEach(() => vi.useRealTimers());
 
 function asked() {
-  const { result } = renderHook(() => useWish(aWish({ distance_m: 1 })));
+  const store = benchStore(aWish({ distance_m: 1 }));
+  const { result } = renderHook(() => useWish(store));
   return {
     wish: () => result.current.wish,
     can: () => [result.current.undo !== undefined, result.current.redo !== undefined],

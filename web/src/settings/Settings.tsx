@@ -9,6 +9,7 @@ import { keys, useProducts, useRunSheet } from "../api/queries";
 import { bytes, counted, decimal, duration } from "../app/format";
 import { PrintField } from "../orders/PrintField";
 import { ticketText } from "../orders/words";
+import { KeysPanel } from "./KeysPanel";
 import { Panel } from "./Panel";
 import { RemovedPanel } from "./Removed";
 
@@ -24,6 +25,7 @@ export function Settings({ models }: { models: Model[] }) {
         <Stack spacing={2}>
           <Products />
           <RemovedPanel />
+          <KeysPanel />
         </Stack>
         <Stack spacing={2}>
           <Machine models={models} />

@@ -27,6 +27,9 @@ import type { Point, Tool } from "./tools";
 /** Zoom in terms of the print: 1 is one of its pixels per device pixel. */
 export const ZOOM_RANGE = [0.02, 8] as const;
 
+/** A place of the sheet at a zoom in terms of the print; 1, and as much picture as there is room for, when not given. Or all of it. */
+export type Opening = (Point & { zoom?: number }) | "whole";
+
 /** What is on the table. */
 export interface Subject {
   /** The sheet in pixels of the original: what all panes have in common. */
@@ -41,8 +44,8 @@ export interface Subject {
   thumbnail: string;
   /** Changes when another picture is on the table, which then opens where `opening` says, or at its liveliest place. */
   picture: string;
-  /** A place of the sheet that the person has chosen to look at first. */
-  opening?: Point;
+  /** Where the person has chosen to look first. */
+  opening?: Opening;
 }
 
 /** A numbered place that is marked in every pane. */
@@ -68,6 +71,21 @@ export interface Seen {
   part?: Box;
   /** The part in view, in pixels of the original. */
   view?: Box;
+  /** The middle of the view as shares of the sheet's sides; nothing while all of it is fitted into the pane. */
+  middle?: Point;
+}
+
+/** Side of each of the loupe's two windows, in CSS pixels, and what lies below a picture's edge in it. */
+const LOUPE_SIDE = 220;
+const LOUPE_GROUND = "#777";
+
+interface Loupe {
+  left: number;
+  top: number;
+  side: number;
+  camera: Camera;
+  part: Box;
+  stacks: View[][];
 }
 
 export const NOTHING_SEEN: Seen = { zoom: 1, curtain: 0.5, panes: [], fromOriginal: false };
@@ -86,9 +104,18 @@ export class Stage {
   private thumbnail?: HTMLImageElement;
   private camera: Camera = { x: 0, y: 0, scale: 1 };
   private fitted = true;
+  /** The canvas's size in which the picture was fitted, while something lies beside it that took a part of it. */
+  private fittedAt?: string;
+  /** The window's size and pixel ratio when the canvas last changed its size. */
+  private outer = "";
   /** Nobody has moved the view since the picture opened. */
   private opened = false;
   private curtain = 0.5;
+  /** Whether the curtain lies across, with the first candidate above it. */
+  private across = false;
+  /** Where the pointer is, in device pixels of the canvas. */
+  private pointer?: [number, number];
+  private loupe = false;
   private layout: Layout = "curtain";
   private smooth = false;
   private turn = 0;
@@ -97,6 +124,7 @@ export class Stage {
   private tool?: Tool;
   private frame = 0;
   private readonly listeners = new Set<() => void>();
+  private readonly moving = new Set<() => void>();
   private readonly pointing = new Set<(at: Point | undefined) => void>();
   private seen: Seen = NOTHING_SEEN;
   private readonly observer: ResizeObserver;
@@ -146,6 +174,12 @@ export class Stage {
     return () => this.pointing.delete(listener);
   };
 
+  /** Tells when a person moves the view. */
+  onMoved = (listener: () => void): (() => void) => {
+    this.moving.add(listener);
+    return () => this.moving.delete(listener);
+  };
+
   show(subject: Subject | undefined): void {
     const another = subject?.picture !== this.subject?.picture;
     if (another) this.previous.clear();
@@ -176,11 +210,13 @@ export class Stage {
     this.refresh();
   }
 
-  /** Opens a picture at a place, at 100 %. */
-  private open(at: Point): void {
+  /** Opens a picture at a place. */
+  private open(at: Opening): void {
     if (!this.subject) return;
     const { original, factor } = this.subject;
-    this.place(filled({ ...at, scale: factor }, this.pane(), original));
+    if (at === "whole") return this.fitAll();
+    const camera = { x: at.x, y: at.y, scale: factor * (at.zoom ?? 1) };
+    this.place(at.zoom === undefined ? filled(camera, this.pane(), original) : camera);
     this.opened = true;
   }
 
@@ -200,7 +236,7 @@ export class Stage {
   goTo(x: number, y: number): void {
     if (!this.subject) return;
     const { width, height } = this.subject.original;
-    this.place({ x: x * width, y: y * height, scale: this.current().scale });
+    this.moveTo({ x: x * width, y: y * height, scale: this.current().scale });
   }
 
   /** Puts a place into the middle, at 100 % or closer. */
@@ -255,8 +291,26 @@ export class Stage {
     this.refresh();
   }
 
+  /** Upright, or lying across. */
+  setAcross(across: boolean): void {
+    this.across = across;
+    this.refresh();
+  }
+
+  /** Two candidates side by side at the pointer, closer than the view. */
+  setLoupe(shown: boolean): void {
+    this.loupe = shown;
+    this.refresh();
+  }
+
   fit(): void {
+    this.fitAll();
+    for (const listener of this.moving) listener();
+  }
+
+  private fitAll(): void {
     this.fitted = true;
+    this.fittedAt = undefined;
     this.opened = false;
     this.refresh();
   }
@@ -272,7 +326,7 @@ export class Stage {
   }
 
   panBy(dx: number, dy: number): void {
-    this.place(pan(this.current(), dx, dy));
+    this.moveTo(pan(this.current(), dx, dy));
   }
 
   private readonly grab = (e: PointerEvent) => {
@@ -292,6 +346,8 @@ export class Stage {
   private readonly move = (e: PointerEvent) => {
     const before = this.down.get(e.pointerId);
     const at = this.placeOf(e);
+    this.pointer = this.onCanvas(e);
+    if (this.loupe) this.refresh();
     if (!before) {
       this.tool?.hover?.(at);
       if (this.tool) this.refresh();
@@ -330,6 +386,7 @@ export class Stage {
   };
 
   private readonly leave = () => {
+    this.pointer = undefined;
     this.tool?.hover?.(undefined);
     if (this.tool) this.refresh();
     for (const listener of this.pointing) listener(undefined);
@@ -374,12 +431,19 @@ export class Stage {
   private zoomAround(zoom: number, px: number, py: number): void {
     if (!this.subject) return;
     const clamped = Math.min(ZOOM_RANGE[1], Math.max(ZOOM_RANGE[0], zoom));
-    this.place(zoomAt(this.current(), this.pane(), clamped * this.factor(), px, py));
+    this.moveTo(zoomAt(this.current(), this.pane(), clamped * this.factor(), px, py));
+  }
+
+  /** Puts the view where a person wants it. */
+  private moveTo(camera: Camera): void {
+    this.place(camera);
+    for (const listener of this.moving) listener();
   }
 
   private place(camera: Camera): void {
     if (!this.subject) return;
     this.fitted = false;
+    this.fittedAt = undefined;
     this.opened = false;
     this.camera = held(camera, this.subject.original);
     this.refresh();
@@ -404,10 +468,29 @@ export class Stage {
     const width = Math.max(1, Math.round(this.canvas.clientWidth * ratio));
     const height = Math.max(1, Math.round(this.canvas.clientHeight * ratio));
     if (this.canvas.width !== width || this.canvas.height !== height) {
+      const outer = `${window.innerWidth} ${window.innerHeight} ${ratio}`;
+      const lent = outer === this.outer;
+      this.outer = outer;
+      const before = { camera: this.current(), pane: this.pane(), size: sizeText(this.canvas) };
       this.canvas.width = width;
       this.canvas.height = height;
+      if (lent) this.lend(before);
       this.draw();
     }
+  }
+
+  /** Something opened or closed below or to the right: what is looked at stays where it is, and what was fitted is so again later. */
+  private lend(before: { camera: Camera; pane: Extent; size: string }): void {
+    const { camera, pane, size } = before;
+    const fittedAt = this.fitted ? size : this.fittedAt;
+    this.fitted = fittedAt === sizeText(this.canvas);
+    this.fittedAt = this.fitted ? undefined : fittedAt;
+    const now = this.pane();
+    this.camera = {
+      ...camera,
+      x: camera.x + (now.width - pane.width) / 2 / camera.scale,
+      y: camera.y + (now.height - pane.height) / 2 / camera.scale,
+    };
   }
 
   /** Draws with the next frame; any number of changes in between are one drawing. */
@@ -431,10 +514,8 @@ export class Stage {
     const views = shown.map((candidate) => viewOf(candidate, camera, part));
     const under = viewOf(subject.under, camera, part);
     const mixes = views.map((view) => this.mixOf(view, camera, part));
-    this.tiles.want(
-      [under, ...views],
-      mixes.flatMap((mix) => mix?.ends ?? []),
-    );
+    const loupe = this.loupeOf(subject, camera);
+    this.tiles.want([under, ...views], [...(loupe?.stacks.flat() ?? []), ...mixes.flatMap((mix) => mix?.ends ?? [])]);
     const panes = views.map(({ candidate, places }) => this.tiles.standing(candidate, places));
     panes.forEach((standing, i) => {
       if (standing.ready === standing.needed) this.previous.delete(i);
@@ -450,11 +531,10 @@ export class Stage {
           mix?.stage === "shown"
             ? mix.ends.map((end, high) => ({ ...end, share: high ? mix.share : 1 }))
             : [under, ...(previous ? [viewOf(previous, camera, part)] : []), view];
-        const edge = Math.round(this.curtain * cell.width);
-        const strip = layout !== "curtain" ? [0, cell.width] : i === 0 ? [0, edge] : [edge, cell.width];
-        this.drawPane(cell, strip as [number, number], camera, part, stack);
+        this.drawPane(cell, layout === "curtain" ? this.besideCurtain(cell, i) : whole(cell), camera, part, stack);
       });
     }
+    if (loupe) this.drawLoupe(loupe);
     const result = viewsResult(subject, camera);
     this.tell({
       zoom: camera.scale / subject.factor,
@@ -464,6 +544,50 @@ export class Stage {
       blend: mixes.find((mix) => mix)?.stage,
       part: part && shares(part, subject.original),
       view: part,
+      middle: this.fitted
+        ? undefined
+        : { x: this.camera.x / subject.original.width, y: this.camera.y / subject.original.height },
+    });
+  }
+
+  /** The part of a pane that is on a candidate's side of the curtain. */
+  private besideCurtain(cell: Cell, candidate: number): Box {
+    const box = whole(cell);
+    const [near, far, side] = this.across
+      ? (["top", "bottom", cell.height] as const)
+      : (["left", "right", cell.width] as const);
+    const edge = Math.round(this.curtain * side);
+    return candidate === 0 ? { ...box, [far]: edge } : { ...box, [near]: edge };
+  }
+
+  /** What the loupe shows: the first two candidates around the pointer, twice as close as the view and at least at 100 %. */
+  private loupeOf(subject: Subject, camera: Camera): Loupe | undefined {
+    if (!this.loupe || !this.pointer || subject.panes.length < 2) return undefined;
+    const place = cellAt(this.layout, this.canvas, ...this.pointer);
+    const [x, y] = toPicture(camera, this.pane(), place.x, place.y);
+    const scale = Math.min(Math.max(camera.scale * 2, subject.factor), ZOOM_RANGE[1] * subject.factor);
+    const side = Math.round(LOUPE_SIDE * window.devicePixelRatio);
+    const close = snapped({ x, y, scale }, { width: side, height: side });
+    const part = visible(close, { width: side, height: side }, subject.original);
+    if (!part) return undefined;
+    const [px, py] = this.pointer;
+    const left = Math.min(Math.max(0, px - side), this.canvas.width - 2 * side);
+    const top = Math.min(Math.max(0, py - side / 2), this.canvas.height - side);
+    const under = viewOf(subject.under, close, part);
+    const stacks = subject.panes.slice(0, 2).map((candidate) => [under, viewOf(candidate, close, part)]);
+    return { left: Math.round(left), top: Math.round(top), side, camera: close, part, stacks };
+  }
+
+  private drawLoupe({ left, top, side, camera, part, stacks }: Loupe): void {
+    const { context } = this;
+    stacks.forEach((stack, i) => {
+      const cell = { left: left + i * side, top, width: side, height: side };
+      context.fillStyle = LOUPE_GROUND;
+      context.fillRect(cell.left, cell.top, side, side);
+      this.drawPane(cell, whole(cell), camera, part, stack);
+      context.strokeStyle = "#fff";
+      context.lineWidth = window.devicePixelRatio;
+      context.strokeRect(cell.left + 0.5, cell.top + 0.5, side - 1, side - 1);
     });
   }
 
@@ -478,24 +602,25 @@ export class Stage {
     return { ends, share: mix.share, stage };
   }
 
-  /** Candidates one over the other in a strip of a pane: what has not arrived yet shows what lies below. */
-  private drawPane(cell: Cell, [left, right]: [number, number], camera: Camera, part: Box, views: Layer[]): void {
+  /** Candidates one over the other in a part of a pane: what has not arrived yet shows what lies below. */
+  private drawPane(cell: Cell, strip: Box, camera: Camera, part: Box, views: Layer[]): void {
     const { context, subject } = this;
-    if (!subject || right <= left) return;
+    const { left, top, right, bottom } = strip;
+    if (!subject || right <= left || bottom <= top) return;
     context.save();
     context.beginPath();
-    context.rect(cell.left + left, cell.top, right - left, cell.height);
+    context.rect(cell.left + left, cell.top + top, right - left, bottom - top);
     context.clip();
     context.translate(cell.left, cell.top);
     // What hides everything below it needs nothing below it: while a hand moves the picture, every layer counts.
-    const whole = views.findLastIndex((view) => (view.share ?? 1) === 1 && this.tiles.isWhole(view));
-    if (whole < 0 && this.thumbnail) {
+    const lowest = views.findLastIndex((view) => (view.share ?? 1) === 1 && this.tiles.isWhole(view));
+    if (lowest < 0 && this.thumbnail) {
       const [x0, y0] = toPane(camera, cell, 0, 0);
       const [x1, y1] = toPane(camera, cell, subject.original.width, subject.original.height);
       context.imageSmoothingEnabled = true;
       context.drawImage(this.thumbnail, x0, y0, x1 - x0, y1 - y0);
     }
-    for (const view of views.slice(Math.max(0, whole))) {
+    for (const view of views.slice(Math.max(0, lowest))) {
       context.globalAlpha = view.share ?? 1;
       drawTiles(context, this.tiles, view, camera, cell, part, this.smooth);
     }
@@ -552,6 +677,10 @@ function drawMark(context: CanvasRenderingContext2D, [x, y]: [number, number], l
   context.fillStyle = "#fff";
   context.fillText(label, x + arm + 3 * ratio, y - arm + 5 * ratio);
 }
+
+const sizeText = ({ width, height }: Extent) => `${width} ${height}`;
+
+const whole = ({ width, height }: Cell): Box => ({ left: 0, top: 0, right: width, bottom: height });
 
 const address = (candidate: Candidate) => `${candidate.base}${candidate.query ?? ""}`;
 

@@ -19,7 +19,7 @@ import { useKept } from "../app/kept";
 import { planned } from "../bench/panes";
 import { useSpots } from "../bench/spots";
 import { added, letters, stepsOf, switched, treatmentOf } from "../bench/treatments";
-import type { WishControl } from "../bench/wish";
+import type { WishControl } from "../bench/state";
 import { inverse, through } from "../stage/affine";
 import { cutAround, shuffled } from "./cells";
 

@@ -178,7 +178,7 @@ async fn a_blind_choice_on_the_strip_is_written_down() {
     assert!(spots["suggested"] == false && spots["spots"].as_array().unwrap().len() >= 2, "{spots}");
 
     // Two treatments side by side at all spots.
-    page.click("nav[aria-label=Views] button", "Strip").await;
+    page.click("nav[aria-label=Views] a", "Strip").await;
     page.click("[aria-label='Test strip'] button", "Another treatment").await;
     page.wait_for_text("[aria-label='Test strip']", "Treatment B").await;
     page.click("section[aria-label=Process] button", "Enlarge").await;
@@ -307,20 +307,20 @@ async fn every_view_can_be_used_without_eyes_or_mouse() {
         })
         .await;
     }
-    page.click("nav[aria-label=Views] button", "Strip").await;
+    page.click("nav[aria-label=Views] a", "Strip").await;
     page.find("[role=cell] img").await;
     look("strip").await;
-    page.click("nav[aria-label=Views] button", "Shelf").await;
+    page.click("nav[aria-label=Views] a", "Shelf").await;
     page.find("article").await;
     look("shelf").await;
     for (view, landmark) in [("Orders", "Orders"), ("Runs", "Run sheet"), ("Settings", "Settings")] {
-        page.click("nav[aria-label=Views] button", view).await;
+        page.click("nav[aria-label=Views] a", view).await;
         page.find(&format!("main[aria-label='{landmark}']")).await;
         look(view).await;
     }
     page.click_named("button", "Dim theme").await;
     look("settings, dim").await;
-    page.click("nav[aria-label=Views] button", "Bench").await;
+    page.click("nav[aria-label=Views] a", "Bench").await;
     look("bench, dim").await;
     assert!(faults.is_empty(), "{faults:#?}");
 

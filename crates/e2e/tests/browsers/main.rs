@@ -5,3 +5,4 @@ mod browser;
 mod faces;
 mod looking;
 mod order;
+mod places;

@@ -17,7 +17,7 @@ async fn an_order_from_drop_to_delivery() {
     let folder = tempfile::tempdir().unwrap();
     let service = service(&folder, &database, false).await;
     let page = Browser::on(&service).await;
-    let view = async |name: &str| page.click("nav[aria-label=Views] button", name).await;
+    let view = async |name: &str| page.click("nav[aria-label=Views] a", name).await;
 
     // Opened, with what every picture is to become.
     view("Orders").await;

@@ -1,7 +1,10 @@
-/** A step on the process rail: its name and state in a line; its controls open upwards. */
+/** A step on the process rail: its name and state in a line; its controls open in the band above the rail, beside the picture and not over it. */
 
-import { Box, ButtonBase, Popover, Typography } from "@mui/material";
-import { type ReactNode, useState } from "react";
+import CloseIcon from "@mui/icons-material/Close";
+import { Box, ButtonBase, IconButton, Typography } from "@mui/material";
+import { type ReactNode, useEffect, useRef, useState } from "react";
+import { createPortal } from "react-dom";
+import { useBand } from "./band";
 
 /** Characters of a state that are always shown in full, as far as the rail has room for them. */
 const SHORT = 16;
@@ -12,14 +15,29 @@ export function Card(props: {
   /** The controls; those that lead elsewhere close the card. */
   children: ReactNode | ((close: () => void) => ReactNode);
 }) {
-  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  const wordy = typeof props.state === "string" ? Math.max(0, props.state.length - SHORT) : 1;
+  const { name, state, children } = props;
+  const [button, setButton] = useState<HTMLButtonElement | null>(null);
+  const band = useBand();
+  const [alone, setAlone] = useState<string>();
+  const open = (band ? band.open : alone) === name;
+  const show = band?.show ?? setAlone;
+  const close = () => {
+    show(undefined);
+    button?.focus();
+  };
+  const wordy = typeof state === "string" ? Math.max(0, state.length - SHORT) : 1;
+  const panel = open && (
+    <Panel name={name} onClose={close}>
+      {typeof children === "function" ? children(close) : children}
+    </Panel>
+  );
   return (
     <>
       <ButtonBase
+        ref={setButton}
         aria-haspopup="dialog"
-        aria-expanded={anchor !== null}
-        onClick={(e) => setAnchor(e.currentTarget)}
+        aria-expanded={open}
+        onClick={() => (open ? close() : show(name))}
         sx={{
           // As wide as what it says; where there is no room for all, the wordiest give way.
           flex: `1 ${wordy} auto`,
@@ -30,30 +48,62 @@ export function Card(props: {
           textAlign: "left",
           borderRight: 1,
           borderColor: "divider",
+          boxShadow: (t) => (open ? `inset 0 2px 0 ${t.palette.primary.main}` : "none"),
           "&:hover": { bgcolor: "action.hover" },
         }}
       >
         <Typography variant="caption" sx={{ color: "text.secondary", display: "block", lineHeight: 1.3 }}>
-          {props.name}
+          {name}
         </Typography>
         <Typography variant="body2" component="span" noWrap sx={{ display: "block", fontWeight: 600 }}>
-          {props.state}
+          {state}
         </Typography>
       </ButtonBase>
-      <Popover
-        open={anchor !== null}
-        anchorEl={anchor}
-        onClose={() => setAnchor(null)}
-        anchorOrigin={{ vertical: "top", horizontal: "left" }}
-        transformOrigin={{ vertical: "bottom", horizontal: "left" }}
-        // The picture above stays as bright as it is: it is what the controls are judged by.
-        slotProps={{
-          paper: { role: "dialog", "aria-label": props.name } as object,
-          backdrop: { invisible: true },
-        }}
-      >
-        <Box>{typeof props.children === "function" ? props.children(() => setAnchor(null)) : props.children}</Box>
-      </Popover>
+      {panel && band?.slot ? createPortal(panel, band.slot) : panel}
     </>
+  );
+}
+
+function Panel({ name, onClose, children }: { name: string; onClose: () => void; children: ReactNode }) {
+  const panel = useRef<HTMLDivElement>(null);
+  useEffect(() => panel.current?.focus({ preventScroll: true }), []);
+  return (
+    <Box
+      ref={panel}
+      role="dialog"
+      aria-label={name}
+      tabIndex={-1}
+      onKeyDown={(e) => {
+        if (e.key !== "Escape") return;
+        e.stopPropagation();
+        onClose();
+      }}
+      sx={{
+        position: "relative",
+        display: "flex",
+        gap: 3,
+        pl: 2,
+        pr: 5,
+        py: 1.25,
+        maxHeight: "46vh",
+        overflowY: "auto",
+        bgcolor: "background.paper",
+        borderTop: 1,
+        borderColor: "divider",
+        outline: "none",
+        flexWrap: { xs: "wrap", md: "nowrap" },
+      }}
+    >
+      {children}
+      <IconButton
+        className="steps-back"
+        size="small"
+        aria-label={`Close ${name}`}
+        onClick={onClose}
+        sx={{ position: "absolute", top: 4, right: 4 }}
+      >
+        <CloseIcon sx={{ fontSize: 18 }} />
+      </IconButton>
+    </Box>
   );
 }

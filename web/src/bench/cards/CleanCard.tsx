@@ -1,6 +1,6 @@
 /** What is taken out before enlarging: compression marks, noise, softness. */
 
-import { MenuItem, Stack, TextField, Typography } from "@mui/material";
+import { MenuItem, TextField, Typography } from "@mui/material";
 import type { Clean, Model, Plan, Reading, Suggestion } from "../../api/client";
 import { decimal, duration } from "../../app/format";
 import { Card } from "./Card";
@@ -67,13 +67,21 @@ export function CleanCard(props: {
 
   return (
     <Card name="Clean" state={cleanLine(clean)}>
-      <Stack spacing={1} sx={{ width: 388, maxHeight: "70vh", overflowY: "auto" }}>
-        <Part name="Noise" on={noise != null} onSwitch={switchNoise} unavailable={none("noise")}>
+      <>
+        <Part
+          name="Noise"
+          on={noise != null}
+          onSwitch={switchNoise}
+          unavailable={none("noise")}
+          columns={3}
+          note={proof(noise?.model.model)}
+        >
           {noise && (
             <>
               {cleaners("noise").length > 1 && (
                 <TextField
                   select
+                  className="steps-back"
                   label="By"
                   value={noise.model.model}
                   onChange={(e) => {
@@ -81,7 +89,7 @@ export function CleanCard(props: {
                     if (card)
                       onChange({ ...clean, noise: { ...noise, model: { model: card.id, sha256: card.sha256 } } });
                   }}
-                  sx={{ mt: 0.5, mb: 1 }}
+                  sx={{ mt: 0.5, order: 6 }}
                 >
                   {cleaners("noise").map((m) => (
                     <MenuItem key={m.card.id} value={m.card.id}>
@@ -136,11 +144,16 @@ export function CleanCard(props: {
                 onChange={(keep_lines) => onChange({ ...clean, noise: { ...noise, keep_lines } })}
                 blend={(keep_lines) => ({ clean: { ...clean, noise: { ...noise, keep_lines } } })}
               />
-              {proof(noise.model.model)}
             </>
           )}
         </Part>
-        <Part name="Compression marks" on={marks != null} onSwitch={switchMarks} unavailable={none("compression")}>
+        <Part
+          name="Compression marks"
+          on={marks != null}
+          onSwitch={switchMarks}
+          unavailable={none("compression")}
+          note={proof(marks?.model.model)}
+        >
           {marks && (
             <>
               <Dial
@@ -163,11 +176,16 @@ export function CleanCard(props: {
                 onChange={(strength) => onChange({ ...clean, marks: { ...marks, strength } })}
                 blend={(strength) => ({ clean: { ...clean, marks: { ...marks, strength } } })}
               />
-              {proof(marks.model.model)}
             </>
           )}
         </Part>
-        <Part name="Softness" on={softness != null} onSwitch={switchSoftness} unavailable={none("softness")}>
+        <Part
+          name="Softness"
+          on={softness != null}
+          onSwitch={switchSoftness}
+          unavailable={none("softness")}
+          note={proof(softness?.model.model)}
+        >
           {softness && (
             <>
               <Dial
@@ -190,17 +208,17 @@ export function CleanCard(props: {
                 onChange={(strength) => onChange({ ...clean, softness: { ...softness, strength } })}
                 blend={(strength) => ({ clean: { ...clean, softness: { ...softness, strength } } })}
               />
-              {proof(softness.model.model)}
             </>
           )}
         </Part>
-        <Reasons texts={props.suggestion?.reasons.filter((r) => r.step === "clean").map((r) => r.text) ?? []} />
-        {props.plan?.clean_seconds != null && props.plan.clean_seconds > 0.05 && (
-          <Typography variant="caption" sx={{ color: "text.secondary" }}>
-            takes {duration(props.plan.clean_seconds)} of the run
-          </Typography>
-        )}
-      </Stack>
+        <Reasons texts={props.suggestion?.reasons.filter((r) => r.step === "clean").map((r) => r.text) ?? []}>
+          {props.plan?.clean_seconds != null && props.plan.clean_seconds > 0.05 && (
+            <Typography variant="caption" sx={{ color: "text.secondary" }}>
+              takes {duration(props.plan.clean_seconds)} of the run
+            </Typography>
+          )}
+        </Reasons>
+      </>
     </Card>
   );
 }

@@ -6,6 +6,7 @@ import { depths, rules } from "../../api/rules";
 import { bytes, decimal } from "../../app/format";
 import { Figure } from "../TargetFields";
 import { Card } from "./Card";
+import { Column } from "./Part";
 
 type Output = Intent["output"];
 
@@ -35,7 +36,7 @@ export function DeliverCard(props: {
   const { onChange } = props;
   return (
     <Card name="Deliver" state={deliverText(output, props.fileBytes)}>
-      <Stack spacing={2} sx={{ width: 360 }}>
+      <Column width={300}>
         <ToggleButtonGroup
           exclusive
           fullWidth
@@ -63,6 +64,8 @@ export function DeliverCard(props: {
             <ToggleButton value={16}>16 bits</ToggleButton>
           </ToggleButtonGroup>
         )}
+      </Column>
+      <Column width={300}>
         {output.format === "jpeg" && (
           <Stack direction="row" spacing={1}>
             <Figure
@@ -108,6 +111,8 @@ export function DeliverCard(props: {
             </MenuItem>
           ))}
         </TextField>
+      </Column>
+      <Column width={380}>
         <TextField
           label="Name"
           value={props.pattern}
@@ -120,7 +125,7 @@ export function DeliverCard(props: {
             ? `The file says ${decimal(target.ppi)} ppi.`
             : "The file states no resolution: give a print size for that."}
         </Typography>
-      </Stack>
+      </Column>
     </Card>
   );
 }

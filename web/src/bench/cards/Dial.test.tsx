@@ -89,3 +89,16 @@ describe("a dial that blends", () => {
     expect(offer).toHaveBeenLastCalledWith({ low: strength(0), high: strength(1), share: 1 });
   });
 });
+
+it("says while it is held, so that everything else can step back", () => {
+  const held = vi.fn<(held: boolean) => void>();
+  show(<Dial label="Grain" effect="" value={0.5} onChange={() => undefined} onHold={held} />);
+  const slider = screen.getByRole("slider", { name: "Grain" });
+  fireEvent.pointerDown(slider);
+  expect(document.documentElement.dataset["hand"]).toBe("held");
+  expect(slider.closest("[data-held]")).not.toBeNull();
+  // Let go without having moved it, and beside it.
+  fireEvent.pointerUp(window);
+  expect(document.documentElement.dataset["hand"]).toBeUndefined();
+  expect(held.mock.calls).toEqual([[true], [false]]);
+});

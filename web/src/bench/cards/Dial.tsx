@@ -1,7 +1,7 @@
 /** A slider with its figure, a mark where the suggestion is, and a double click that returns to it. */
 
 import { Box, Slider, Tooltip, Typography } from "@mui/material";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import type { Intent } from "../../api/client";
 import { type Knots, useBlend } from "../blend";
 
@@ -28,12 +28,38 @@ export function Dial(props: {
 }) {
   const [near, setNear] = useState(false);
   const [focused, setFocused] = useState(false);
+  const [held, setHeld] = useState(false);
   const { min = 0, max = 1, step = 0.05, suggested } = props;
   const format = props.format ?? ((v: number) => v.toFixed(2));
   useBlend(near || focused, props.blend, props.value, props.knots ?? [min, max]);
+  const { onHold } = props;
+  const hold = (now: boolean) => {
+    setHeld(now);
+    onHold?.(now);
+  };
+  // A click that moves nothing ends without a change.
+  useEffect(() => {
+    if (!held) return;
+    document.documentElement.dataset["hand"] = "held";
+    const end = () => {
+      setHeld(false);
+      onHold?.(false);
+    };
+    window.addEventListener("pointerup", end);
+    return () => {
+      delete document.documentElement.dataset["hand"];
+      window.removeEventListener("pointerup", end);
+    };
+  }, [held, onHold]);
   const back = () => suggested !== undefined && props.onChange(suggested);
   return (
-    <Box sx={{ width: "100%" }} onPointerEnter={() => setNear(true)} onPointerLeave={() => setNear(false)}>
+    <Box
+      className="steps-back"
+      data-held={held || undefined}
+      sx={{ width: "100%" }}
+      onPointerEnter={() => setNear(true)}
+      onPointerLeave={() => setNear(false)}
+    >
       <Box sx={{ display: "flex", justifyContent: "space-between", alignItems: "baseline" }}>
         <Tooltip title={props.effect} placement="top-start">
           <Typography variant="body2">{props.label}</Typography>
@@ -57,8 +83,8 @@ export function Dial(props: {
           getAriaValueText={format}
           // Steps add up to figures like 0.39999: nobody chose those.
           onChange={(_, value) => props.onChange(Number((value as number).toFixed(4)))}
-          onPointerDown={() => props.onHold?.(true)}
-          onChangeCommitted={() => props.onHold?.(false)}
+          onPointerDown={() => hold(true)}
+          onChangeCommitted={() => hold(false)}
           onDoubleClick={back}
           onFocus={() => setFocused(true)}
           onBlur={() => setFocused(false)}

@@ -1,13 +1,13 @@
 /** What makes the picture larger. */
 
-import { Box, MenuItem, Stack, TextField, Typography } from "@mui/material";
+import { Box, MenuItem, TextField, Typography } from "@mui/material";
 import type { Card as ModelCard, Choice, Kernel, Model, Plan, Suggestion } from "../../api/client";
 import { family } from "../../shelf/measures";
 import { kernelName, rules } from "../../api/rules";
 import { Card } from "./Card";
 import { evidence } from "./evidence";
 import { Dial } from "./Dial";
-import { Reasons } from "./Part";
+import { Column, Reasons } from "./Part";
 
 /** A subject's models of one grade, whatever their factors; a person's own has no grade. */
 function familyName(card: ModelCard): string {
@@ -50,49 +50,53 @@ export function EnlargeCard(props: {
   const suggested = props.suggestion?.recipe.enlarge;
   return (
     <Card name="Enlarge" state={choiceText(choice, models, props.plan)}>
-      <Stack spacing={1.5} sx={{ width: 388 }}>
-        <TextField select label="Enlarge with" value={value} onChange={(e) => choose(e.target.value)}>
-          {families.map((card) => (
-            <MenuItem key={`${card.subject} ${card.grade}`} value={`${card.subject} ${card.grade}`}>
-              {familyName(card)}
-            </MenuItem>
+      <>
+        <Column width={260}>
+          <TextField select label="Enlarge with" value={value} onChange={(e) => choose(e.target.value)}>
+            {families.map((card) => (
+              <MenuItem key={`${card.subject} ${card.grade}`} value={`${card.subject} ${card.grade}`}>
+                {familyName(card)}
+              </MenuItem>
+            ))}
+            {rules().kernels.map(({ kernel, name }) => (
+              <MenuItem key={kernel} value={`plain ${kernel}`}>
+                {name}, no model
+              </MenuItem>
+            ))}
+          </TextField>
+          {choice.by === "learned" && (
+            <Dial
+              label="Strength"
+              effect="The share of what the model made; the rest is the same picture by Lanczos 3. Lower it where detail looks invented."
+              value={choice.strength ?? 1}
+              format={(v) => `${Math.round(v * 100)} %`}
+              suggested={suggested?.by === "learned" ? (suggested.strength ?? 1) : undefined}
+              onChange={(strength) => onChange({ ...choice, strength })}
+              blend={(strength) => ({ enlarge: { ...choice, strength } })}
+            />
+          )}
+        </Column>
+        <Column width={300} grow={1}>
+          {props.plan && <Typography variant="body2">{props.plan.description}</Typography>}
+          {used.map((model) => (
+            <Box key={model.card.id}>
+              <Typography variant="body2" sx={{ fontWeight: 600 }}>
+                {model.title}
+              </Typography>
+              <Typography variant="body2" sx={{ color: "measured" }}>
+                {evidence(model)}
+              </Typography>
+            </Box>
           ))}
-          {rules().kernels.map(({ kernel, name }) => (
-            <MenuItem key={kernel} value={`plain ${kernel}`}>
-              {name}, no model
-            </MenuItem>
-          ))}
-        </TextField>
-        {choice.by === "learned" && (
-          <Dial
-            label="Strength"
-            effect="The share of what the model made; the rest is the same picture by Lanczos 3. Lower it where detail looks invented."
-            value={choice.strength ?? 1}
-            format={(v) => `${Math.round(v * 100)} %`}
-            suggested={suggested?.by === "learned" ? (suggested.strength ?? 1) : undefined}
-            onChange={(strength) => onChange({ ...choice, strength })}
-            blend={(strength) => ({ enlarge: { ...choice, strength } })}
-          />
-        )}
+          {used[0] && (
+            <Typography variant="caption" sx={{ color: "text.secondary" }}>
+              {used[0].card.purpose}
+              {used[0].card.weaknesses.length > 0 && ` Known weaknesses: ${used[0].card.weaknesses.join(". ")}.`}
+            </Typography>
+          )}
+        </Column>
         <Reasons texts={props.suggestion?.reasons.filter((r) => r.step === "enlarge").map((r) => r.text) ?? []} />
-        {props.plan && <Typography variant="body2">{props.plan.description}</Typography>}
-        {used.map((model) => (
-          <Box key={model.card.id}>
-            <Typography variant="body2" sx={{ fontWeight: 600 }}>
-              {model.title}
-            </Typography>
-            <Typography variant="body2" sx={{ color: "measured" }}>
-              {evidence(model)}
-            </Typography>
-          </Box>
-        ))}
-        {used[0] && (
-          <Typography variant="caption" sx={{ color: "text.secondary" }}>
-            {used[0].card.purpose}
-            {used[0].card.weaknesses.length > 0 && ` Known weaknesses: ${used[0].card.weaknesses.join(". ")}.`}
-          </Typography>
-        )}
-      </Stack>
+      </>
     </Card>
   );
 }

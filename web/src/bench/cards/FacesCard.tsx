@@ -8,7 +8,7 @@ import { decimal } from "../../app/format";
 import { changedFace, ownFaces, usualStrength, withoutFace } from "../faces";
 import { Card } from "./Card";
 import { Dial } from "./Dial";
-import { Part, Reasons } from "./Part";
+import { Column, Part, Reasons } from "./Part";
 
 const percent = (share: number) => `${Math.round(share * 100)} %`;
 
@@ -54,70 +54,71 @@ export function FacesCard(props: {
   return (
     <Card name="Faces" state={facesLine(wish, plan)}>
       {(close) => (
-        <Stack spacing={1} sx={{ width: 388 }}>
-          <Part
-            name="Restore faces"
-            on={wish.faces != null}
-            unavailable={unavailable}
-            onSwitch={(on) => change({ faces: on ? { strength: suggested ?? usual } : null })}
-          >
-            {wish.faces && (
-              <Dial
-                label="Strength"
-                effect="The share of the restored face: eyes, lids, brows, nose and lips. Skin tone and light stay the picture's own. Lower it where it is no longer the same person."
-                value={wish.faces.strength}
-                format={percent}
-                suggested={suggested}
-                onChange={(strength) => change({ faces: { strength } })}
-                blend={(strength) => ({ faces: { strength } })}
-              />
-            )}
-          </Part>
-          <Box sx={{ maxHeight: 300, overflowY: "auto" }}>
-            {faces.map((face, i) => (
-              <FaceRow
-                key={`${face.face.left_eye.x} ${face.face.left_eye.y}`}
-                number={i + 1}
-                original={original}
-                wish={wish}
-                plan={plan}
-                face={face}
-                own={own[i]}
-                usual={usual}
-                changed={(part) => changedFace(own, i, part)}
-                onChange={(own_faces) => change({ own_faces })}
-                onRemove={() => change({ own_faces: withoutFace(own, i) })}
-                onGo={() => {
-                  const at = own[i];
-                  if (at) props.onGo(at);
-                  close();
-                }}
-              />
-            ))}
-          </Box>
-          <Stack direction="row" spacing={1} sx={{ alignItems: "center" }}>
-            <Button
-              variant="outlined"
-              onClick={() => {
-                close();
-                props.onDraw();
-              }}
+        <>
+          <Column width={250}>
+            <Part
+              name="Restore faces"
+              on={wish.faces != null}
+              unavailable={unavailable}
+              onSwitch={(on) => change({ faces: on ? { strength: suggested ?? usual } : null })}
             >
-              Draw a face
-            </Button>
-            {wish.own_faces != null && (
-              <Button color="inherit" onClick={() => change({ own_faces: null })}>
-                Back to those found
+              {wish.faces && (
+                <Dial
+                  label="Strength"
+                  effect="The share of the restored face: eyes, lids, brows, nose and lips. Skin tone and light stay the picture's own. Lower it where it is no longer the same person."
+                  value={wish.faces.strength}
+                  format={percent}
+                  suggested={suggested}
+                  onChange={(strength) => change({ faces: { strength } })}
+                  blend={(strength) => ({ faces: { strength } })}
+                />
+              )}
+            </Part>
+            <Stack direction="row" spacing={1} className="steps-back">
+              <Button
+                variant="outlined"
+                onClick={() => {
+                  close();
+                  props.onDraw();
+                }}
+              >
+                Draw a face
               </Button>
-            )}
-            <Box sx={{ flex: 1 }} />
+              {wish.own_faces != null && (
+                <Button color="inherit" onClick={() => change({ own_faces: null })}>
+                  Back to those found
+                </Button>
+              )}
+            </Stack>
             <FormControlLabel
+              className="steps-back"
               control={<Switch size="small" checked={props.shown} onChange={(_, on) => props.onShown(on)} />}
               label={<Typography variant="body2">Mark on the stage</Typography>}
+              sx={{ ml: -1 }}
             />
-          </Stack>
+          </Column>
+          {faces.length > 0 && (
+            <Stack direction="row" spacing={2} sx={{ flex: "3 1 320px", minWidth: 0, overflowX: "auto" }}>
+              {faces.map((face, i) => (
+                <FaceRow
+                  key={`${face.face.left_eye.x} ${face.face.left_eye.y}`}
+                  number={i + 1}
+                  original={original}
+                  wish={wish}
+                  plan={plan}
+                  face={face}
+                  own={own[i]}
+                  usual={usual}
+                  changed={(part) => changedFace(own, i, part)}
+                  onChange={(own_faces) => change({ own_faces })}
+                  onRemove={() => change({ own_faces: withoutFace(own, i) })}
+                  onGo={() => own[i] && props.onGo(own[i])}
+                />
+              ))}
+            </Stack>
+          )}
           <Reasons texts={props.suggestion?.reasons.filter((r) => r.step === "faces").map((r) => r.text) ?? []} />
-        </Stack>
+        </>
       )}
     </Card>
   );
@@ -166,7 +167,7 @@ function FaceRow(props: {
       spacing={1}
       role="group"
       aria-label={`Face ${number}`}
-      sx={{ py: 1, borderTop: 1, borderColor: "divider", alignItems: "flex-start" }}
+      sx={{ width: 330, flexShrink: 0, alignItems: "flex-start" }}
     >
       {plan && part && (
         <Stack direction="row" spacing={0.25}>

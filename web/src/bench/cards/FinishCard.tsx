@@ -1,6 +1,6 @@
 /** What is done at the print's own scale: edges, and a trace of grain. */
 
-import { Button, Stack, Tooltip } from "@mui/material";
+import { Button, Tooltip } from "@mui/material";
 import type { Finish, Plan, Reading, Suggestion } from "../../api/client";
 import { decimal } from "../../app/format";
 import { Card } from "./Card";
@@ -40,21 +40,11 @@ export function FinishCard(props: {
   const measuring = usual ? undefined : "The picture is being measured.";
   return (
     <Card name="Finish" state={finishLine(finish)}>
-      <Stack spacing={1} sx={{ width: 388 }}>
-        {props.faces > 0 && usual && (
-          <Tooltip title="Eyes, brows, lashes, lips and hair crisp, skin left as skin">
-            <Button
-              variant="outlined"
-              sx={{ alignSelf: "flex-start" }}
-              onClick={() => onChange({ ...finish, edges: usual.portrait })}
-            >
-              Portrait finish
-            </Button>
-          </Tooltip>
-        )}
+      <>
         <Part
           name="Edges"
           on={edges != null}
+          columns={3}
           unavailable={measuring}
           onSwitch={(on) => onChange({ ...finish, edges: on ? (usual?.edges ?? null) : null })}
         >
@@ -146,8 +136,16 @@ export function FinishCard(props: {
             </>
           )}
         </Part>
-        <Reasons texts={props.suggestion?.reasons.filter((r) => r.step === "finish").map((r) => r.text) ?? []} />
-      </Stack>
+        <Reasons texts={props.suggestion?.reasons.filter((r) => r.step === "finish").map((r) => r.text) ?? []}>
+          {props.faces > 0 && usual && (
+            <Tooltip title="Eyes, brows, lashes, lips and hair crisp, skin left as skin">
+              <Button variant="outlined" onClick={() => onChange({ ...finish, edges: usual.portrait })}>
+                Portrait finish
+              </Button>
+            </Tooltip>
+          )}
+        </Reasons>
+      </>
     </Card>
   );
 }

@@ -8,6 +8,7 @@ import { Figure } from "../TargetFields";
 import { CropDialog } from "../crop/CropDialog";
 import { turnedSize } from "../crop/geometry";
 import { Card } from "./Card";
+import { Column } from "./Part";
 
 export function frameLine(frame: Frame, surround: Surround): string {
   const parts = [
@@ -35,7 +36,7 @@ export function FrameCard(props: {
   return (
     <>
       <Card name="Frame" state={frameLine(frame, surround)}>
-        <Stack spacing={1.5} sx={{ width: 340 }}>
+        <Column width={320}>
           <Stack direction="row" spacing={1}>
             <Button variant="outlined" onClick={() => turn(3)}>
               Turn left
@@ -58,7 +59,9 @@ export function FrameCard(props: {
             {pixels(props.plan?.kept ?? turnedSize(props.original.facts.size, frame))} of{" "}
             {pixels(props.original.facts.size)} are kept.
           </Typography>
-          <Box sx={{ borderTop: 1, borderColor: "divider", pt: 1.5 }}>
+        </Column>
+        <Column width={420}>
+          <Box>
             <Typography variant="body2" sx={{ mb: 0.5 }}>
               Around the picture
             </Typography>
@@ -111,7 +114,7 @@ export function FrameCard(props: {
               </TextField>
             </Stack>
           )}
-        </Stack>
+        </Column>
       </Card>
       {open && (
         <CropDialog

@@ -6,6 +6,7 @@ import type { Original, Reading } from "../../api/client";
 import { useFaces } from "../../api/queries";
 import { bytes, decimal, pixels } from "../../app/format";
 import { Card } from "./Card";
+import { Column } from "./Part";
 
 /** The reading in a line: the figure that matters most, and how sharp it is. */
 export function readingLine(reading: Reading | undefined): string {
@@ -28,7 +29,7 @@ export function facesFound(faces: { eyes: number }[] | undefined): string {
 
 function Fact(props: { name: string; children: ReactNode }) {
   return (
-    <Box sx={{ display: "grid", gridTemplateColumns: "112px 1fr", columnGap: 1, py: 0.25 }}>
+    <Box sx={{ display: "grid", gridTemplateColumns: "92px 1fr", columnGap: 1 }}>
       <Typography variant="body2" component="dt" sx={{ color: "text.secondary" }}>
         {props.name}
       </Typography>
@@ -46,16 +47,20 @@ export function ReadingCard(props: { original: Original; reading?: Reading; onRe
   const megapixels = (facts.size.width * facts.size.height) / 1e6;
   return (
     <Card name="Reading" state={readingLine(reading)}>
-      <Box sx={{ width: 388 }}>
-        <Stack spacing={0.5} sx={{ mb: 1.5 }}>
-          {reading?.conclusion.map((sentence) => (
-            <Typography key={sentence} variant="body2">
-              {sentence}
-            </Typography>
-          ))}
-        </Stack>
-        {reading && <NoiseByBrightness {...reading.reading.noise} />}
-        <Box component="dl" sx={{ m: 0, mt: 1, pt: 1, borderTop: 1, borderColor: "divider" }}>
+      <Column width={360} grow={1}>
+        {reading?.conclusion.map((sentence) => (
+          <Typography key={sentence} variant="body2">
+            {sentence}
+          </Typography>
+        ))}
+      </Column>
+      {reading && (
+        <Column width={230}>
+          <NoiseByBrightness {...reading.reading.noise} />
+        </Column>
+      )}
+      <Column width={360} grow={1}>
+        <Box component="dl" sx={{ m: 0 }}>
           <Fact name="Size">
             {pixels(facts.size)}, {decimal(megapixels, megapixels < 10 ? 2 : 1)} megapixels
           </Fact>
@@ -75,15 +80,15 @@ export function ReadingCard(props: { original: Original; reading?: Reading; onRe
           {facts.turned && <Fact name="Turned">stood upright, as the camera noted</Fact>}
           {facts.had_transparency && <Fact name="Transparency">laid on white</Fact>}
         </Box>
-        <Stack direction="row" spacing={1} sx={{ mt: 1, ml: -0.75 }}>
-          <Button component="a" href={`/api/v1/originals/${original.id}/file`} download>
-            Download the original
-          </Button>
-          <Button color="inherit" onClick={props.onRemove}>
-            Take out of the order
-          </Button>
-        </Stack>
-      </Box>
+      </Column>
+      <Column width={190}>
+        <Button component="a" href={`/api/v1/originals/${original.id}/file`} download>
+          Download the original
+        </Button>
+        <Button color="inherit" onClick={props.onRemove}>
+          Take out of the order
+        </Button>
+      </Column>
     </Card>
   );
 }

@@ -1,6 +1,6 @@
 /** What was made of the picture, the latest first. */
 
-import { Box, Stack, Typography } from "@mui/material";
+import { Box, Typography } from "@mui/material";
 import type { Enlargement } from "../../api/client";
 import { bytes } from "../../app/format";
 import { Record } from "../Record";
@@ -11,19 +11,15 @@ export function ResultsCard({ results }: { results: Enlargement[] }) {
   return (
     <Card name="Results" state={state}>
       {results.length === 0 ? (
-        <Typography variant="body2" sx={{ width: 260 }}>
+        <Typography variant="body2">
           Nothing was made of this picture yet. Run makes the file; it then appears here.
         </Typography>
       ) : (
-        <Stack
-          spacing={2}
-          divider={<Box sx={{ borderTop: 1, borderColor: "divider" }} />}
-          sx={{ width: 388, maxHeight: 420, overflowY: "auto" }}
-        >
+        <Box sx={{ flex: 1, display: "grid", gap: 2, gridTemplateColumns: "repeat(auto-fill, minmax(300px, 1fr))" }}>
           {results.map((result) => (
             <Record key={result.id} result={result} />
           ))}
-        </Stack>
+        </Box>
       )}
     </Card>
   );

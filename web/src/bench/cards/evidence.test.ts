@@ -25,7 +25,7 @@ describe("evidence", () => {
   it("leaves out what a cleaner did to sound pictures", () => {
     const parts = [part("white noise, sigma 5", 4), part("sensor noise, sigma 30", 10), part("sound", -1, false)];
     expect(evidence(model("clean", parts))).toBe(
-      "+4 dB at white noise, sigma 5, +10 dB at sensor noise, sigma 30, on 13 photographs it never saw",
+      "white noise, sigma 5: +4 dB; sensor noise, sigma 30: +10 dB; on 13 photographs it never saw",
     );
   });
 

@@ -15,7 +15,7 @@ function gain({ card, evidence }: Model): string {
     const on = first.on === "photographs" ? first.on : "pictures of its subject";
     return `${signed(first.mean)} dB over bicubic on ${first.pictures} ${on} it never saw (${range})`;
   }
-  return `${signed(first.mean)} dB at ${first.on}, ${signed(last.mean)} dB at ${last.on}, on ${first.pictures} photographs it never saw`;
+  return `${first.on}: ${signed(first.mean)} dB; ${last.on}: ${signed(last.mean)} dB; on ${first.pictures} photographs it never saw`;
 }
 
 export function evidence(model: Model): string {

@@ -232,7 +232,11 @@ impl Browser {
     }
 
     pub async fn press(&self, key: &str) {
-        let key = if key == "Escape" { char::from(Key::Escape) } else { key.chars().next().expect("a key") };
+        let key = match key {
+            "Escape" => char::from(Key::Escape),
+            "Enter" => char::from(Key::Enter),
+            other => other.chars().next().expect("a key"),
+        };
         let actions =
             KeyActions::new("keys".to_owned()).then(KeyAction::Down { value: key }).then(KeyAction::Up { value: key });
         self.driver.perform_actions(actions).await.expect("a key");
@@ -352,9 +356,12 @@ impl Browser {
         serde_json::from_value(found).expect("a list of faults")
     }
 
-    /// What the canvas shows, as a string to compare.
+    /// What the upper part of the canvas shows, as a string to compare: controls that open below take room from its lower part.
     pub async fn pixels_of_the_stage(&self) -> String {
-        let script = "return document.querySelector('canvas').toDataURL()";
+        let script = "const canvas = document.querySelector('canvas'), part = document.createElement('canvas');
+            [part.width, part.height] = [canvas.width, 240];
+            part.getContext('2d').drawImage(canvas, 0, 0);
+            return part.toDataURL();";
         let value = self.driver.execute(script, Vec::new()).await.expect("a canvas");
         value.as_str().expect("a picture").to_owned()
     }

@@ -1,0 +1,252 @@
+/** The stage with everything that is asked about what it shows. */
+
+import { Box } from "@mui/material";
+import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { type Mask, type Original, type OwnFace, sentence } from "../api/client";
+import { useTried } from "../api/queries";
+import { inverse, through } from "../stage/affine";
+import { PANES } from "../stage/layout";
+import { NOTHING_SEEN, type Opening, type Seen } from "../stage/stage";
+import { TILE } from "../stage/tiles";
+import { Line, type Point } from "../stage/tools";
+import { AreasPanel, FIRST_BRUSH, useAreaTool } from "./Areas";
+import { PaneMenu } from "./PaneMenu";
+import type { PaneLabel } from "./PaneName";
+import { type StageHandle, StageView } from "./StageView";
+import { endOf } from "./blend";
+import { around, drawnFace, ownFaces } from "./faces";
+import { useFigures } from "./figures";
+import type { Spotted } from "./looking";
+import { type Pane, type Source, filledUp, linesUp, paneView } from "./panes";
+import { type SpotsControl, SpotsMenu, openingSpot, pinned, useSpots } from "./spots";
+import { useBench, useBenchStore, useWish } from "./state";
+import { type Scope, changeArea } from "./treatments";
+import { useLooking } from "./useLooking";
+import { PLAIN_FRAME } from "./wish";
+
+export function LightTable(props: {
+  original: Original;
+  source: Omit<Source, "extent">;
+  /** Whether the plan is that of the wish as it is now. */
+  settled: boolean;
+  scope: Scope;
+  /** Whether it is in view. */
+  active: boolean;
+  onFaceDrawn: (face: OwnFace | undefined) => void;
+}) {
+  const { original, scope, settled } = props;
+  const { wish, plan, results } = props.source;
+  const store = useBenchStore();
+  const control = useWish(store);
+  const { change } = control;
+  const state = useBench((all) => all);
+  const { layout, map, blend, areasOpen, facesShown, drawingFace, goingTo } = state;
+  const [choosing, setChoosing] = useState<{ pane: number; anchor: HTMLElement }>();
+  const [spotsAnchor, setSpotsAnchor] = useState<HTMLElement | null>(null);
+  const [pointer, setPointer] = useState<Point>();
+  const [seen, setSeen] = useState<Seen>(NOTHING_SEEN);
+  const [moved, setMoved] = useState(false);
+  const [drawing, setDrawing] = useState(false);
+  const [areaShown, setAreaShown] = useState(false);
+  const [brush, setBrush] = useState(FIRST_BRUSH);
+  const handle = useRef<StageHandle>(undefined);
+  const takeHandle = useCallback((h: StageHandle | undefined) => (handle.current = h), []);
+  const spots = useSpots(original);
+  useLooking(seen, moved, props.active);
+
+  const factor = plan.resolved.factor;
+  const extent = useMemo(
+    () => ({ width: plan.sheet.width / factor, height: plan.sheet.height / factor }),
+    [plan.sheet.width, plan.sheet.height, factor],
+  );
+  const areaQuery = areasOpen && areaShown && scope !== "whole" ? `?show=area&area=${scope}` : undefined;
+  const nowQuery = state.edgeMask ? "?show=edges" : areaQuery;
+  const low = useTried(original.id, blend && endOf(control.wish, scope, blend.low)).data;
+  const high = useTried(original.id, blend && endOf(control.wish, scope, blend.high)).data;
+  const source: Source = {
+    ...props.source,
+    extent,
+    query: map ? "?show=departure" : undefined,
+    nowQuery,
+    blend: !map && blend && low && high ? { low, high, share: blend.share, settled } : undefined,
+  };
+  const panes = filledUp(
+    state.panes,
+    wish,
+    results.filter((result) => linesUp(result, plan, wish)),
+    Math.max(PANES[layout], 2),
+  );
+  const views = panes.map((pane) => paneView(pane, source));
+  const figures = useFigures(source, views.slice(0, PANES[layout]), seen, pointer, map);
+  const subject = useSubject(original, source, views, useOpening(original, source, spots, state.at));
+
+  const detailOf = (pane: number) => {
+    const view = views[pane];
+    if (panes[pane]?.show === "now" && nowQuery)
+      return state.edgeMask ? "White is made crisper, black is left alone" : "Amber is the area";
+    return view && figures.detailOf(view);
+  };
+  const labels: PaneLabel[] = views.map((view, pane) => ({
+    name: view.name,
+    detail: detailOf(pane),
+    onChoose: (anchor) => setChoosing({ pane, anchor }),
+  }));
+
+  const goTo = (index: number) => {
+    const spot = spots.spots[index];
+    if (!spot) return;
+    handle.current?.goTo(through(plan.place, spot));
+    store.setState({ at: { spot: index + 1 } });
+  };
+  const pin = (at: Point) =>
+    void spots
+      .set(pinned(spots.spots, through(inverse(plan.place), at), original.facts.size))
+      .catch((error: unknown) => store.say(sentence(error)));
+
+  const area = areasOpen && scope !== "whole" ? control.wish.areas?.[scope] : undefined;
+  const onDrawn = useCallback(
+    (mask: Mask) => scope !== "whole" && change(changeArea(store.getState().intent, scope, { mask })),
+    [change, store, scope],
+  );
+  const areaTool = useAreaTool(drawing ? area : undefined, brush, plan.place, original.facts.size, onDrawn);
+  const { onFaceDrawn } = props;
+  const faceTool = useMemo(() => {
+    if (!drawingFace) return undefined;
+    const back = inverse(plan.place);
+    return new Line((from, to) => onFaceDrawn(drawnFace(through(back, from), through(back, to))));
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- a line that is being drawn outlives a new plan
+  }, [drawingFace]);
+  const { wish: latestWish } = control;
+  const marks = useMemo(() => {
+    const pinnedMarks = spots.spots.map((spot, i) => ({ ...through(plan.place, spot), label: String(i + 1) }));
+    if (!facesShown) return spotsAnchor ? pinnedMarks : NO_MARKS;
+    const faceMarks = ownFaces(latestWish, plan).map((own, i) => {
+      const { reach, ...at } = around(own);
+      return { ...through(plan.place, at), reach, label: `face ${i + 1}` };
+    });
+    return spotsAnchor ? [...pinnedMarks, ...faceMarks] : faceMarks;
+  }, [spots.spots, plan, spotsAnchor, facesShown, latestWish]);
+  useEffect(() => {
+    if (goingTo) handle.current?.goTo(through(plan.place, around(goingTo)));
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- it is gone to once, wherever the picture lies later
+  }, [goingTo]);
+  const choose = (pane: Pane) => {
+    if (!choosing) return;
+    store.list({ panes: panes.map((old, i) => (i === choosing.pane ? pane : old)).slice(0, 6) });
+    setChoosing(undefined);
+  };
+
+  return (
+    <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
+      <Box sx={{ position: "relative", flex: 1, minWidth: 0, minHeight: 0, display: "flex", flexDirection: "column" }}>
+        <StageView
+          subject={subject}
+          labels={labels}
+          active={props.active}
+          ppi={plan.resolved.print?.ppi}
+          distance={plan.verdict?.distance_m}
+          spots={spots.spots}
+          marks={marks}
+          onSpot={goTo}
+          onPin={pin}
+          spotsMenu={setSpotsAnchor}
+          tool={faceTool ?? areaTool}
+          readout={figures.readout}
+          onPointing={setPointer}
+          onSeen={setSeen}
+          onMoved={() => {
+            setMoved(true);
+            const { at } = store.getState();
+            if (typeof at === "object" && "spot" in at) store.setState({ at: undefined });
+          }}
+          handle={takeHandle}
+        />
+      </Box>
+      {areasOpen && (
+        <AreasPanel
+          wish={control.wish}
+          size={original.facts.size}
+          scope={scope}
+          onScope={(next) => store.setState({ scope: next })}
+          change={change}
+          drawing={drawing}
+          onDrawing={setDrawing}
+          shown={areaShown}
+          onShown={setAreaShown}
+          brush={brush}
+          onBrush={setBrush}
+          onClose={() => {
+            setDrawing(false);
+            setAreaShown(false);
+            store.setState({ areasOpen: false });
+          }}
+        />
+      )}
+      <SpotsMenu
+        anchor={spotsAnchor}
+        control={spots}
+        onClose={() => setSpotsAnchor(null)}
+        onGo={goTo}
+        onPin={() => handle.current && pin(handle.current.middle())}
+        onTrouble={(error) => store.say(sentence(error))}
+      />
+      <PaneMenu anchor={choosing?.anchor} source={source} onClose={() => setChoosing(undefined)} onChoose={choose} />
+    </Box>
+  );
+}
+
+const NO_MARKS: never[] = [];
+
+/**
+ * Where the picture opens: where its address says; else at the first of the spots that it came with, or the eyes where nobody
+ * pinned any. Spots that are pinned later move nothing.
+ */
+function useOpening(
+  original: Original,
+  { plan, extent }: Source,
+  spots: SpotsControl,
+  at: Spotted | undefined,
+): Opening | undefined {
+  const [first, setFirst] = useState<{ of: number; opening?: Opening }>();
+  if (spots.known && first?.of !== original.id) {
+    const spot = typeof at === "object" && "spot" in at ? spots.spots[at.spot - 1] : undefined;
+    const opens = spot ?? openingSpot(spots);
+    const opening: Opening | undefined =
+      at === "whole"
+        ? "whole"
+        : at && "x" in at
+          ? { x: at.x * extent.width, y: at.y * extent.height, zoom: at.zoom }
+          : opens && through(plan.place, opens);
+    setFirst({ of: original.id, opening });
+  }
+  return first?.of === original.id ? first.opening : undefined;
+}
+
+/** What is on the table; another object only when it says something else. */
+function useSubject(
+  original: Original,
+  { hash, wish, plan, extent }: Source,
+  views: ReturnType<typeof paneView>[],
+  opening: Opening | undefined,
+) {
+  const factor = plan.resolved.factor;
+  const described = JSON.stringify(views.map((v) => v.candidate));
+  return useMemo(() => {
+    const { width, height } = original.facts.size;
+    const far = Math.max(0, Math.ceil(Math.log2(Math.max(plan.sheet.width, plan.sheet.height) / TILE)));
+    const plain = wish.frame === undefined || JSON.stringify(wish.frame) === JSON.stringify(PLAIN_FRAME);
+    const bare = plain && Math.abs(extent.width - width) < 1 && Math.abs(extent.height - height) < 1;
+    const bicubic = `/api/v1/tiles/${hash}/${plan.plain.bicubic}`;
+    return {
+      // Another crop is another picture; the same one at another size is not.
+      picture: `${original.id} ${extent.width.toFixed(0)} ${extent.height.toFixed(0)} ${JSON.stringify(wish.frame)}`,
+      opening,
+      original: extent,
+      factor,
+      thumbnail: bare ? `/api/v1/originals/${original.id}/thumbnail` : `${bicubic}/${far}/0/0`,
+      under: { base: bicubic, size: plan.sheet, original: extent },
+      panes: views.map((v) => v.candidate),
+    };
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- the candidates are compared by what they say
+  }, [described, original.id, extent, factor, hash, plan.plain.bicubic, plan.sheet, wish.frame, opening]);
+}
