@@ -95,7 +95,7 @@ fn enlarge_one(args: &EnlargeArgs, renderer: &Renderer, input: &Path, count: &st
     let decoded = open(input)?;
     let original = &decoded.original;
     let named = || input.display().to_string();
-    let find = || Ok(finder(&args.shelf)?.find(original)?);
+    let find = || Ok(finder(&args.shelf)?.find(original, &Unhurried)?);
     let recipe = args.steps.recipe(&decoded, &renderer.shelf(), &find, target).with_context(named)?;
     let Worked { treatment, .. } = recipe.work_out(&renderer.shelf(), original.size(), target).with_context(named)?;
     let depth = args.depth.unwrap_or(if format.holds_sixteen_bits() { original.depth() } else { Depth::Eight });
@@ -206,7 +206,7 @@ pub fn read(args: &ReadArgs) -> anyhow::Result<()> {
 
 pub fn faces(args: &FacesArgs) -> anyhow::Result<()> {
     let decoded = open(&args.input)?;
-    let faces = finder(&args.shelf)?.find(&decoded.original)?;
+    let faces = finder(&args.shelf)?.find(&decoded.original, &Unhurried)?;
     if args.json {
         let all: Vec<_> = faces
             .iter()
@@ -238,7 +238,7 @@ pub fn suggest(args: &SuggestArgs) -> anyhow::Result<()> {
     let decoded = open(&args.input)?;
     let reading = reading::measure(&decoded.original, &decoded.facts);
     let target = args.target.target()?;
-    let found = finder(&args.shelf)?.find(&decoded.original)?;
+    let found = finder(&args.shelf)?.find(&decoded.original, &Unhurried)?;
     let kept = decoded.original.size();
     let suggestion = steps::suggestion(&decoded, &reading, &found, &shelf, kept, target, args.distance)?;
     let recipe = suggestion.recipe(Frame::default(), Surround::None);

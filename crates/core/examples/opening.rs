@@ -41,7 +41,7 @@ fn open(shelf: &Shelf, models: &Path, photo: &Path) -> Outcome<()> {
         trials.push(timed(|| Ok(trial::run(&original, &reading, shelf, factor, &Unhurried)?))?.1);
     }
     let finder = Finder::open(&models.join("faces"))?;
-    let (_, found) = timed(|| Ok(finder.find(&original)?))?;
+    let (_, found) = timed(|| Ok(finder.find(&original, &Unhurried)?))?;
     let megapixels = original.size().megapixels();
     println!(
         "| {name} | {megapixels:.1} | {decode:.2} | {read:.2} | {:.2} | {:.2} | {found:.2} |",

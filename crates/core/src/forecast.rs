@@ -97,7 +97,7 @@ mod tests {
     use super::*;
     use crate::model::Model;
     use crate::model::stand_in::{self, Repeat};
-    use dettaglio_domain::forecast::together;
+    use dettaglio_domain::forecast::{SpentOn, together};
     use dettaglio_domain::kernel::Kernel;
     use dettaglio_domain::model::Grade;
     use std::sync::Arc;
@@ -113,6 +113,12 @@ mod tests {
         rates.models.insert("everyday-x4-draft".to_owned(), 1e6);
         rates.models.insert("everyday-x2-draft".to_owned(), 4e6);
         assert_eq!(rates.seconds(original, &treatment), Some(0.25 + 4.0 + 1.0), "x2, then x4 on four times as much");
+        let due = [
+            (SpentOn::Model("everyday-x2-draft"), 0.25),
+            (SpentOn::Model("everyday-x4-draft"), 4.0),
+            (SpentOn::File, 1.0),
+        ];
+        assert_eq!(rates.spent(original, &treatment).unwrap(), due);
     }
 
     #[test]

@@ -46,6 +46,7 @@ pub mod rehearsal;
 pub mod render;
 pub mod screen;
 pub mod spots;
+pub mod tones;
 pub mod trial;
 
 pub use apart::Held;

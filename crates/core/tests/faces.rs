@@ -8,7 +8,7 @@ use dettaglio_core::face::Finder;
 use dettaglio_core::frame::Framed;
 use dettaglio_core::model::Shelf;
 use dettaglio_core::picture::{Original, Planes};
-use dettaglio_core::render::{Renderer, Unhurried};
+use dettaglio_core::render::{Pace, RenderError, Renderer, Unhurried};
 use dettaglio_domain::face::{CANVAS, Face};
 use dettaglio_domain::frame::Frame;
 use dettaglio_domain::geometry::{Place, Size};
@@ -92,7 +92,7 @@ const PEOPLE: [&str; 4] = ["1001-0", "1002-0", "1008-0", "1016-0"];
 #[case::large(90.0)]
 fn everybody_in_a_group_is_found_where_they_are(finder: Finder, #[case] eyes: f32) {
     let (picture, due) = group(&PEOPLE, eyes);
-    let found = finder.find(&Original::from_planes(&picture)).unwrap();
+    let found = finder.find(&Original::from_planes(&picture), &Unhurried).unwrap();
     assert_eq!(found.len(), PEOPLE.len(), "{found:?}");
     for face in due {
         let nearest = found.iter().map(|f| off(f, &face)).fold(f32::INFINITY, f32::min);
@@ -117,7 +117,7 @@ fn a_crowd_of_forty_is_found(finder: Finder) {
         crowd.paste(planes, planes.size().whole(), 0, top);
         top += planes.size().height;
     }
-    let found = finder.find(&Original::from_planes(&crowd)).unwrap();
+    let found = finder.find(&Original::from_planes(&crowd), &Unhurried).unwrap();
     assert!((38..=40).contains(&found.len()), "{} of 40", found.len());
 }
 
@@ -127,7 +127,7 @@ fn a_crowd_of_forty_is_found(finder: Finder) {
 fn faces_are_found_in_any_light(finder: Finder, #[case] gain: f32, #[case] more: f32) {
     let (picture, due) = group(&PEOPLE[..3], 40.0);
     let lit = picture.values().iter().map(|v| (v * gain + more).clamp(0.0, 1.0)).collect();
-    let found = finder.find(&Original::from_planes(&Planes::from_values(picture.size(), lit))).unwrap();
+    let found = finder.find(&Original::from_planes(&Planes::from_values(picture.size(), lit)), &Unhurried).unwrap();
     let seen = due.iter().filter(|due| found.iter().any(|found| off(found, due) < 0.2)).count();
     assert!(seen >= 2, "{seen} of 3");
 }
@@ -141,7 +141,7 @@ fn a_scan_that_lies_on_its_side_has_its_faces_found(finder: Finder, #[case] quar
     let upright = Original::from_planes(&picture);
     let framed = Framed::new(&upright, Frame { quarter_turns, ..Frame::default() }).unwrap();
     let turned = Original::from_planes(&framed.pull(framed.size().whole()));
-    let found = finder.find(&turned).unwrap();
+    let found = finder.find(&turned, &Unhurried).unwrap();
     assert_eq!(found.len(), 2, "{found:?}");
     for face in due {
         let face = face.mapped(&framed.map());
@@ -156,12 +156,12 @@ fn nobody_is_found_where_nobody_is(finder: Finder) {
         ["furnace-hall", "courtyard-fern", "kiln-chimneys", "vases-on-the-sill", "weavers-shop", "harbour-morning"]
     {
         let file = project("crates/core/tests/pictures").join(name).with_extension("jpg");
-        assert_eq!(finder.find(&read(&file)).unwrap(), [], "{name}");
+        assert_eq!(finder.find(&read(&file), &Unhurried).unwrap(), [], "{name}");
     }
     for side in [1, 19, 20, 21] {
         let size = Size::new(side, side);
         let flat = Planes::from_values(size, vec![0.5; 3 * size.area() as usize]);
-        assert_eq!(finder.find(&Original::from_planes(&flat)).unwrap(), [], "{side} px");
+        assert_eq!(finder.find(&Original::from_planes(&flat), &Unhurried).unwrap(), [], "{side} px");
     }
 }
 
@@ -200,4 +200,18 @@ fn a_soft_face_changes_and_does_not_lose() {
     assert!(plain != restored);
     let (before, after) = (psnr(plain), psnr(restored));
     assert!(after > before - 0.3, "{before} {after}");
+}
+
+#[rstest]
+fn the_search_ends_where_it_is_told_to(finder: Finder) {
+    struct Impatient(std::sync::atomic::AtomicUsize);
+    impl Pace for Impatient {
+        fn before_block(&self) -> bool {
+            self.0.fetch_add(1, std::sync::atomic::Ordering::Relaxed) < 2
+        }
+    }
+    let pace = Impatient(0.into());
+    let found = finder.find(&Original::from_planes(&group(&PEOPLE, 50.0).0), &pace);
+    assert!(matches!(found, Err(RenderError::Cancelled(_))), "{found:?}");
+    assert_eq!(pace.0.into_inner(), 3);
 }

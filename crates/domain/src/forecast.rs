@@ -28,6 +28,17 @@ pub struct Rates {
     pub runs: u32,
 }
 
+/// What a part of a run's time goes into.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum SpentOn<'a> {
+    /// All passes of a model, by its id.
+    Model(&'a str),
+    /// Edges and grain.
+    Finish,
+    /// Resampling and encoding.
+    File,
+}
+
 /// How far a run's own time corrects the rates once others have.
 const LEARNING: f64 = 0.3;
 
@@ -49,13 +60,27 @@ impl Rates {
     ///
     /// `kept` is what the treatment's frame keeps of the original.
     pub fn seconds(&self, kept: Size, treatment: &Treatment) -> Option<f64> {
-        let inputs = treatment.model_inputs(kept);
-        let learned: Option<f64> =
-            inputs.iter().map(|(model, pixels)| Some(*pixels as f64 / self.models.get(*model)?)).sum();
+        Some(self.spent(kept, treatment)?.iter().map(|(_, seconds)| seconds).sum())
+    }
+
+    /// Where the seconds of [`seconds`](Self::seconds) go, in the order of the work.
+    pub fn spent<'a>(&self, kept: Size, treatment: &'a Treatment) -> Option<Vec<(SpentOn<'a>, f64)>> {
+        let mut spent: Vec<(SpentOn<'a>, f64)> = Vec::new();
+        for (model, pixels) in treatment.model_inputs(kept) {
+            let seconds = pixels as f64 / self.models.get(model)?;
+            match spent.iter_mut().find(|(on, _)| *on == SpentOn::Model(model)) {
+                Some((_, known)) => *known += seconds,
+                None => spent.push((SpentOn::Model(model), seconds)),
+            }
+        }
         let pixels = treatment.sheet().area() as f64;
         let edges = treatment.finish.edges.map_or(0.0, |_| pixels / EDGES_RATE);
         let grain = treatment.finish.grain.map_or(0.0, |_| pixels / GRAIN_RATE);
-        Some(learned? + edges + grain + pixels / self.writing.unwrap_or(WRITING_RATE))
+        if edges + grain > 0.0 {
+            spent.push((SpentOn::Finish, edges + grain));
+        }
+        spent.push((SpentOn::File, pixels / self.writing.unwrap_or(WRITING_RATE)));
+        Some(spent)
     }
 
     /// Corrects the rates that a whole run used by the `seconds` that it took: the first run wholly, later ones by a part.

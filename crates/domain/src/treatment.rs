@@ -301,6 +301,14 @@ impl Treatment {
         Self { frame, clean, enlarge, faces, finish, areas: Vec::new(), size, margin }
     }
 
+    /// The models of all passes, of the whole and of areas; some of them several times. Those of faces are not among them.
+    pub fn models(&self) -> impl Iterator<Item = &ModelRef> {
+        self.parts().flat_map(|part| {
+            let enlarging = part.enlarge.passes().iter().chain(part.enlarge.under());
+            part.clean.passes().into_iter().map(|(model, _)| model).chain(enlarging.map(|pass| &pass.model))
+        })
+    }
+
     /// Whether any model runs.
     pub fn needs_model(&self) -> bool {
         self.parts().any(|part| !part.clean.is_off() || !part.enlarge.passes().is_empty())

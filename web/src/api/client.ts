@@ -61,6 +61,7 @@ export type SuggestionFor = Schemas["SuggestionFor"];
 export type Surround = Schemas["Surround"];
 export type Target = Schemas["Target"];
 export type Ticket = Schemas["Ticket"];
+export type Tones = Schemas["TonesView"];
 export type Trouble = Schemas["Trouble"];
 export type Treating = Schemas["Treating"];
 export type Unit = Schemas["Unit"];

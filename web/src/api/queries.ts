@@ -133,7 +133,8 @@ export function useApply(original: Original) {
   };
 }
 
-interface SheetPart {
+/** A part of the print, in its pixels. */
+export interface SheetPart {
   x: number;
   y: number;
   width: number;

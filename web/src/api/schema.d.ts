@@ -1162,6 +1162,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/tones/{original}/{treatment}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the tones of a part of a result are spread, of at most 2048 px a side, beside the original's. */
+        get: operations["tones"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2696,6 +2713,8 @@ export interface components {
             seconds?: number | null;
             /** @description Pixels of the file: the picture with what lies around it. */
             sheet: components["schemas"]["Size"];
+            /** @description Where they go, in the order of the work; empty until the models' speed was measured. */
+            spent: components["schemas"]["Spent"][];
             /** @description Hash of the treatment, for the addresses of tiles. */
             treatment: string;
             /** @description The same treatment without any face restored, to compare with; nothing where none is. */
@@ -3376,6 +3395,16 @@ export interface components {
              */
             most: number;
         };
+        /** @description A part of a run's time. */
+        Spent: {
+            /** @description What it goes into, in words: a model by its title, the finish, or the file. */
+            on: string;
+            /**
+             * Format: double
+             * @description Seconds.
+             */
+            seconds: number;
+        };
         /** @description A place to check, in pixels of the original. */
         Spot: {
             /** @description What the person calls it. */
@@ -3576,6 +3605,33 @@ export interface components {
             surround?: components["schemas"]["Surround"];
             /** @description How large. */
             target: components["schemas"]["Target"];
+        };
+        /** @description Tones of a part, of the original and of a result. */
+        TonesOf: {
+            /**
+             * Format: float
+             * @description Share of the result's pixels whose colour the file's profile cannot hold; nothing where it is the original's own.
+             */
+            lost?: number | null;
+            /** @description Of the original, by bicubic resampling. */
+            original: components["schemas"]["TonesView"];
+            /** @description Of the result. */
+            result: components["schemas"]["TonesView"];
+        };
+        /** @description The spread of tones of a part, in the original's own encoded values. */
+        TonesView: {
+            /**
+             * Format: float
+             * @description Share of pixels of which a value is as dark as 8 bits can say.
+             */
+            black: number;
+            /** @description Pixels of red, green and blue at each step from black to white. */
+            counts: number[][];
+            /**
+             * Format: float
+             * @description Share of pixels of which a value is as light as that.
+             */
+            white: number;
         };
         /** @description How the pictures are treated. */
         Treating: {
@@ -6227,6 +6283,49 @@ export interface operations {
                 };
                 content: {
                     "image/png": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tones: {
+        parameters: {
+            query: {
+                /** @description Left edge. */
+                x: number;
+                /** @description Upper edge. */
+                y: number;
+                /** @description Pixels across. */
+                width: number;
+                /** @description Pixels down. */
+                height: number;
+                /** @description The file's profile. */
+                profile?: "original" | "srgb" | "p3" | "oprgb" | "romm";
+            };
+            header?: never;
+            path: {
+                /** @description The original's SHA-256. */
+                original: string;
+                /** @description The treatment's hash. */
+                treatment: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TonesOf"];
                 };
             };
             404: {

@@ -97,7 +97,7 @@ export function Header(props: {
         <Typography
           variant="body2"
           noWrap
-          sx={{ color: "text.secondary", minWidth: 0, display: { xs: "none", md: "block" } }}
+          sx={{ color: "text.secondary", minWidth: 0, display: { xs: "none", lg: "block" } }}
         >
           {current.client}
           {current.due_on &&

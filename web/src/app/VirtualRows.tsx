@@ -1,11 +1,13 @@
-/** A long list of which only the rows in view are there. */
+/** Long lists of which only what is in view is there. */
 
 import { Box } from "@mui/material";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { type ReactNode, useRef } from "react";
+import { type ReactNode, useEffect, useRef, useState } from "react";
 
 /** `heightOf` is in pixels; `children` makes the row of an index. */
 export function VirtualRows(props: {
+  /** The row that is to be in view. */
+  shown?: number;
   label: string;
   count: number;
   heightOf: (index: number) => number;
@@ -20,8 +22,18 @@ export function VirtualRows(props: {
     getItemKey: props.keyOf,
     overscan: 8,
   });
+  const { shown } = props;
+  useEffect(() => {
+    if (shown !== undefined && shown >= 0) list.scrollToIndex(shown);
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- once for each row that is to be shown, not while the list is scrolled
+  }, [shown]);
   return (
-    <Box ref={frame} sx={{ flex: 1, overflowY: "auto" }} tabIndex={-1}>
+    <Box
+      ref={frame}
+      // The bar has room of its own beside what the list holds.
+      sx={{ flex: 1, overflowY: "auto", scrollbarWidth: "thin", scrollbarGutter: "stable" }}
+      tabIndex={-1}
+    >
       <Box
         component="ul"
         aria-label={props.label}
@@ -31,7 +43,7 @@ export function VirtualRows(props: {
           <Box
             component="li"
             key={row.key}
-            sx={{
+            style={{
               position: "absolute",
               left: 0,
               right: 0,
@@ -46,3 +58,72 @@ export function VirtualRows(props: {
     </Box>
   );
 }
+
+/** Cells of one height side by side, as many as there is room for; `least` is a cell's least width in pixels. */
+export function VirtualGrid(props: {
+  label: string;
+  count: number;
+  least: number;
+  height: number;
+  keyOf: (index: number) => number | string;
+  children: (index: number) => ReactNode;
+}) {
+  const { count, least, height } = props;
+  const frame = useRef<HTMLDivElement>(null);
+  const [width, setWidth] = useState(0);
+  useEffect(() => {
+    if (!frame.current || typeof ResizeObserver === "undefined") return;
+    const observer = new ResizeObserver(([entry]) => entry && setWidth(entry.contentRect.width));
+    observer.observe(frame.current);
+    return () => observer.disconnect();
+  }, []);
+  const columns = Math.max(1, Math.floor((width + GAP) / (least + GAP)));
+  const list = useVirtualizer({
+    count: Math.ceil(count / columns),
+    getScrollElement: () => frame.current,
+    estimateSize: () => height + GAP,
+    paddingStart: MARGIN,
+    paddingEnd: MARGIN,
+    overscan: 2,
+  });
+  const cells = list
+    .getVirtualItems()
+    .flatMap(({ index: row, start }) => Array.from({ length: columns }, (_, column) => ({ row, column, start })))
+    .filter(({ row, column }) => row * columns + column < count);
+  return (
+    <Box ref={frame} sx={{ flex: 1, overflowY: "auto", px: `${MARGIN}px`, scrollbarGutter: "stable" }} tabIndex={-1}>
+      <Box
+        component="ul"
+        aria-label={props.label}
+        sx={{ position: "relative", m: 0, p: 0, listStyle: "none", height: list.getTotalSize() }}
+      >
+        {cells.map(({ row, column, start }) => {
+          const index = row * columns + column;
+          return (
+            <Box
+              component="li"
+              key={props.keyOf(index)}
+              aria-setsize={count}
+              aria-posinset={index + 1}
+              // Not through the theme: it changes with every step of scrolling.
+              style={{
+                position: "absolute",
+                top: 0,
+                left: `calc(${column} * (100% + ${GAP}px) / ${columns})`,
+                width: `calc((100% + ${GAP}px) / ${columns} - ${GAP}px)`,
+                height,
+                transform: `translateY(${start}px)`,
+              }}
+            >
+              {props.children(index)}
+            </Box>
+          );
+        })}
+      </Box>
+    </Box>
+  );
+}
+
+/** Room between cells, and around all of them, in pixels. */
+const GAP = 16;
+const MARGIN = 20;

@@ -93,6 +93,7 @@ export const COMMANDS: Command[] = [
   { id: "turn-curtain", title: "Turn the curtain: upright or lying across", group: "Comparing", keys: ["u"], on: ({ stage }) => stage?.turnCurtain },
   { id: "only", title: "While held: the first pane's candidate everywhere", group: "Comparing", keys: ["o"], on: ({ stage }) => stage && (() => stage.only(0)), release: ({ stage }) => stage?.only(undefined) },
   { id: "loupe", title: "While held: original and result side by side at the pointer", group: "Comparing", keys: ["l"], on: ({ stage }) => stage && (() => stage.loupe(true)), release: ({ stage }) => stage?.loupe(false) },
+  { id: "tones", title: "Tones of original and result, with what is clipped", group: "Comparing", keys: ["h"], on: ({ stage, bench }) => stage && bench && (() => bench.openCard("Tones")) },
   { id: "map", title: "The departure map", group: "Comparing", keys: ["m"], on: ({ stage }) => stage?.toggleMap },
 ]; // prettier-ignore
 

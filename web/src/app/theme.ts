@@ -16,6 +16,12 @@ declare module "@mui/material/styles" {
 /** What lies around a picture until its own ground is chosen: neutral, and of no theme. */
 export const STAGE_GROUND = "#777";
 
+/** Where a window is too low for everything at once: on a small screen, or magnified. */
+export const SHORT_WINDOW = "@media (max-height: 560px)";
+
+/** Red, green and blue as curves are drawn, legible on both grounds. */
+export const CHANNELS = ["#C4473A", "#3C8A4E", "#3F6FB5"] as const;
+
 export type ThemeName = "paper" | "dim";
 
 const COLOURS = {

@@ -3,7 +3,7 @@
 import { Box } from "@mui/material";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { type Mask, type Original, type OwnFace, sentence } from "../api/client";
-import { useTried } from "../api/queries";
+import { type SheetPart, useTried } from "../api/queries";
 import { inverse, through } from "../stage/affine";
 import { PANES } from "../stage/layout";
 import { NOTHING_SEEN, type Opening, type Seen } from "../stage/stage";
@@ -78,6 +78,11 @@ export function LightTable(props: {
   );
   const views = panes.map((pane) => paneView(pane, source));
   const figures = useFigures(source, views.slice(0, PANES[layout]), seen, pointer, map);
+  const inView = JSON.stringify(figures.inView);
+  useEffect(
+    () => store.setState({ viewPart: inView === undefined ? undefined : (JSON.parse(inView) as SheetPart) }),
+    [store, inView],
+  );
   const subject = useSubject(original, source, views, useOpening(original, source, spots, state.at));
 
   const detailOf = (pane: number) => {

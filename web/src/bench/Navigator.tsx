@@ -1,6 +1,7 @@
 /** The whole picture, small, with the part in view; a click goes there. */
 
 import { Box } from "@mui/material";
+import { SHORT_WINDOW } from "../app/theme";
 import type { Box as PartBox } from "../stage/camera";
 
 export function Navigator(props: { thumbnail: string; part: PartBox; onGo: (x: number, y: number) => void }) {
@@ -13,6 +14,7 @@ export function Navigator(props: { thumbnail: string; part: PartBox; onGo: (x: n
         props.onGo((e.clientX - box.left) / box.width, (e.clientY - box.top) / box.height);
       }}
       sx={{
+        [SHORT_WINDOW]: { display: "none" },
         position: "absolute",
         left: 12,
         bottom: 12,

@@ -43,6 +43,8 @@ export function Rail(props: {
   onCancel: (job: number) => void;
   results: Enlargement[];
   onRemove: () => void;
+  /** What the band may hold besides the steps' controls. */
+  loose: ReactNode;
   /** The card that lies open. */
   card?: string;
   onCard: (name: string | undefined) => void;
@@ -51,6 +53,7 @@ export function Rail(props: {
   const { wish, change } = props.control;
   return (
     <WithBand open={props.card} onOpen={props.onCard}>
+      {props.loose}
       <Box
         component="section"
         aria-label="Process"

@@ -21,6 +21,7 @@ function opened(given: Partial<Parameters<typeof StageBar>[0]> = {}) {
     onSettings: vi.fn(),
     onAcross: vi.fn(),
     onFull: vi.fn(),
+    onTones: vi.fn(),
   };
   const bar = (
     <StageBar
@@ -32,6 +33,7 @@ function opened(given: Partial<Parameters<typeof StageBar>[0]> = {}) {
       map={false}
       across={false}
       full={false}
+      givesWay={false}
       navigator={true}
       settings={SETTINGS}
       {...told}

@@ -23,6 +23,7 @@ import { type ReactNode, useState } from "react";
 import type { Spot } from "../api/client";
 import { decimal } from "../app/format";
 import { useKept } from "../app/kept";
+import { SHORT_WINDOW } from "../app/theme";
 import type { Layout } from "../stage/layout";
 import { Figure } from "./TargetFields";
 import { screenPpi } from "./screen";
@@ -80,6 +81,7 @@ export function StageBar(props: {
   map: boolean;
   onMap: (shown: boolean) => void;
   onRehearse: () => void;
+  onTones: () => void;
   /** Whether the curtain lies across. */
   across: boolean;
   onAcross: (across: boolean) => void;
@@ -91,18 +93,21 @@ export function StageBar(props: {
   settings: ViewSettings;
   onSettings: (change: Partial<ViewSettings>) => void;
   readout?: string;
+  /** Whether controls lie open below, which go first where there is little room. */
+  givesWay: boolean;
 }) {
   const { layout, onLayout } = props;
   return (
     <Stack
       direction="row"
-      spacing={1.5}
+      spacing={{ xs: 0.5, lg: 1.5 }}
       role="toolbar"
       aria-label="View"
       className="steps-back"
       sx={{
         height: 42,
-        px: 2,
+        px: { xs: 1, lg: 2 },
+        [SHORT_WINDOW]: props.givesWay ? { display: "none" } : {},
         flexShrink: 0,
         alignItems: "center",
         bgcolor: "background.default",
@@ -269,6 +274,7 @@ function SpotKeys(props: { spots: Spot[]; onSpot: (index: number) => void; spots
 }
 
 function ViewMenu(props: {
+  onTones: () => void;
   navigator: boolean;
   onNavigator: (shown: boolean) => void;
   settings: ViewSettings;
@@ -339,6 +345,17 @@ function ViewMenu(props: {
               valueLabelFormat={(ms) => `${decimal(ms / 1000, 1)} s`}
               onChange={(_, ms) => onSettings({ blinkMs: ms as number })}
             />
+          </Row>
+          <Row name="Tones">
+            <Button
+              variant="outlined"
+              onClick={() => {
+                setAnchor(null);
+                props.onTones();
+              }}
+            >
+              Show how they are spread (H)
+            </Button>
           </Row>
           <Row name="Navigator">
             <ToggleButton

@@ -13,6 +13,7 @@ import type { Point, Tool } from "../stage/tools";
 import { Curtain } from "./Curtain";
 import { Navigator } from "./Navigator";
 import { type PaneLabel, PaneName } from "./PaneName";
+import { TONES } from "./Tones";
 import { GROUNDS, StageBar, type ViewSettings, useViewSettings } from "./StageBar";
 import { paperZoom } from "./screen";
 import { useBench, useBenchStore } from "./state";
@@ -50,7 +51,7 @@ export function StageView(props: {
 }) {
   const { subject, labels, onPointing, handle, onSeen, onMoved } = props;
   const store = useBenchStore();
-  const { layout, map, across, full } = useBench((state) => state);
+  const { layout, map, across, full, card } = useBench((state) => state);
   const [stage, setStage] = useState<Stage>();
   const [settings, setSettings] = useViewSettings();
   const [navigator, setNavigator] = useKept("navigator", true);
@@ -213,6 +214,7 @@ export function StageView(props: {
         map={map}
         onMap={(shown) => store.setState({ map: shown })}
         onRehearse={() => store.setState({ rehearsing: true })}
+        onTones={() => store.setState({ card: TONES })}
         across={across}
         onAcross={(lying) => store.list({ across: lying })}
         full={full}
@@ -222,6 +224,7 @@ export function StageView(props: {
         settings={settings}
         onSettings={setSettings}
         readout={props.readout}
+        givesWay={card !== undefined}
       />
     </>
   );

@@ -2,9 +2,10 @@
 
 import AddIcon from "@mui/icons-material/Add";
 import { Box, ButtonBase, CircularProgress, LinearProgress, Tooltip, Typography } from "@mui/material";
-import { useRef } from "react";
+import { useMemo, useRef } from "react";
 import type { OrderContents, Original } from "../api/client";
 import { counted, pixels } from "../app/format";
+import { VirtualRows } from "../app/VirtualRows";
 import { FilePicker } from "./FilePicker";
 import type { Arriving } from "./importing";
 
@@ -16,7 +17,13 @@ export function Tray(props: {
   onAdd: (files: File[]) => void;
 }) {
   const input = useRef<HTMLInputElement>(null);
-  const { contents } = props;
+  const { originals, enlargements, jobs } = props.contents;
+  const results = useMemo(() => {
+    const counts = new Map<number, number>();
+    for (const { original_id: id } of enlargements) counts.set(id, (counts.get(id) ?? 0) + 1);
+    return counts;
+  }, [enlargements]);
+  const running = new Map(jobs.filter((j) => j.state === "running").map((j) => [j.original_id, j.progress]));
   return (
     <Box
       component="nav"
@@ -54,44 +61,43 @@ export function Tray(props: {
         </ButtonBase>
       </Tooltip>
       <FilePicker ref={input} onFiles={props.onAdd} />
-      <Box
-        component="ul"
-        sx={{
-          listStyle: "none",
-          m: 0,
-          p: 0,
-          flex: 1,
-          overflowY: "auto",
-          // The bar has room of its own beside the pictures.
-          scrollbarWidth: "thin",
-          scrollbarGutter: "stable",
-        }}
+      <VirtualRows
+        label="Pictures of the order"
+        count={originals.length + props.arriving.length}
+        shown={originals.findIndex((o) => o.id === props.selected)}
+        heightOf={() => ROW_HEIGHT}
+        keyOf={(i) => originals[i]?.id ?? `arriving ${props.arriving[i - originals.length]?.key ?? ""}`}
       >
-        {contents.originals.map((original) => (
-          <Box
-            component="li"
-            key={original.id}
-            // Those out of sight are not laid out, however many there are.
-            sx={{ contentVisibility: "auto", containIntrinsicSize: "auto 76px" }}
-          >
-            <Thumbnail
-              original={original}
-              selected={original.id === props.selected}
-              results={contents.enlargements.filter((e) => e.original_id === original.id).length}
-              running={contents.jobs.find((j) => j.original_id === original.id && j.state === "running")?.progress}
-              onSelect={props.onSelect}
-            />
-          </Box>
-        ))}
-        {props.arriving.map((file) => (
-          <Box component="li" key={file.key} sx={{ m: 1, p: 0.5, border: 1, borderColor: "divider" }} title={file.name}>
-            <Box sx={{ height: 36, display: "grid", placeItems: "center" }}>
-              <CircularProgress size={16} aria-label={`Importing ${file.name}`} />
-            </Box>
-            <LinearProgress variant="determinate" value={file.sent * 100} aria-label={`${file.name}, sent`} />
-          </Box>
-        ))}
+        {(i) => {
+          const original = originals[i];
+          const file = props.arriving[i - originals.length];
+          if (original)
+            return (
+              <Thumbnail
+                original={original}
+                selected={original.id === props.selected}
+                results={results.get(original.id) ?? 0}
+                running={running.get(original.id)}
+                onSelect={props.onSelect}
+              />
+            );
+          return file && <OnItsWay {...file} />;
+        }}
+      </VirtualRows>
+    </Box>
+  );
+}
+
+/** Room for a thumbnail with its margins, in pixels. */
+const ROW_HEIGHT = 76;
+
+function OnItsWay({ name, sent }: Arriving) {
+  return (
+    <Box sx={{ m: 1, p: 0.5, border: 1, borderColor: "divider" }} title={name}>
+      <Box sx={{ height: 36, display: "grid", placeItems: "center" }}>
+        <CircularProgress size={16} aria-label={`Importing ${name}`} />
       </Box>
+      <LinearProgress variant="determinate" value={sent * 100} aria-label={`${name}, sent`} />
     </Box>
   );
 }

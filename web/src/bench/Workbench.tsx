@@ -15,7 +15,9 @@ import { LightTable } from "./LightTable";
 import { Rail } from "./Rail";
 import { TicketLine } from "./TicketLine";
 import { TreatmentTabs } from "./TreatmentTabs";
+import { TONES, TonesPanel } from "./Tones";
 import { Blending } from "./blend";
+import { LooseCard } from "./cards/Card";
 import { cleanLine } from "./cards/CleanCard";
 import { choiceText } from "./cards/EnlargeCard";
 import { ownFaces, usualStrength } from "./faces";
@@ -52,7 +54,7 @@ export function Workbench(props: BenchProps) {
   const { change, follow } = control;
   const wish = usePaced(control.wish, ASKED_EVERY_MS);
   const [pattern, setPattern] = useKept("pattern", rules().naming.default_pattern);
-  const { scope, card, full, areasOpen, rehearsing, facesShown, said } = useBench((state) => state);
+  const { scope, card, full, areasOpen, rehearsing, facesShown, said, viewPart } = useBench((state) => state);
 
   const reading = useReading(original.id);
   const { target, frame, surround, distance_m } = wish;
@@ -184,6 +186,18 @@ export function Workbench(props: BenchProps) {
             control={control}
             steps={stepsIn(control.wish, safeScope)}
             changeSteps={changeSteps}
+            loose={
+              answer && (
+                <LooseCard name={TONES}>
+                  <TonesPanel
+                    hash={original.hash}
+                    treatment={answer.treatment}
+                    part={viewPart}
+                    profile={wish.output.profile}
+                  />
+                </LooseCard>
+              )
+            }
             card={card}
             onCard={openCard}
             tabs={

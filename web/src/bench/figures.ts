@@ -1,6 +1,6 @@
 /** Figures of what is in view: sharpness at the pointer once it rests, and departure of the whole view while its map is shown. */
 
-import { useMeasures } from "../api/queries";
+import { type SheetPart, useMeasures } from "../api/queries";
 import { decimal } from "../app/format";
 import { useLater } from "../app/later";
 import type { Extent } from "../stage/camera";
@@ -16,6 +16,8 @@ const VIEW_RESTS_MS = 400;
 export interface Figures {
   /** A line about the place at the pointer. */
   readout?: string;
+  /** What of the print is in view, once it rests. */
+  inView?: SheetPart;
   /** A line about a pane's view. */
   detailOf: (view: PaneView) => string | undefined;
 }
@@ -40,10 +42,11 @@ export function useFigures(
     at && isInside(at, extent) && !seen.fromOriginal
       ? cutTo(plan.sheet, px(at.x) - POINTER_PART / 2, px(at.y) - POINTER_PART / 2, POINTER_PART, POINTER_PART)
       : undefined;
-  const viewPart =
-    map && view && !seen.fromOriginal
+  const inView =
+    view && !seen.fromOriginal
       ? cutTo(plan.sheet, px(view.left), px(view.top), px(view.right - view.left), px(view.bottom - view.top))
       : undefined;
+  const viewPart = map ? inView : undefined;
   const figures = useMeasures(hash, measured, pointerPart);
   const departures = useMeasures(hash, measured, viewPart);
 
@@ -54,6 +57,7 @@ export function useFigures(
     return figure && !bicubic && ways.indexOf(way) === i ? [`${short(v.name)} ${figure.sharpness.toFixed(2)}`] : [];
   });
   return {
+    inView,
     readout: pointerPart && figures.data ? `Sharpness here, bicubic 1: ${sharpness.join(", ")}` : undefined,
     detailOf: (v) => {
       const figure = viewPart && departures.data?.[distinct.indexOf(JSON.stringify(v.measured))];

@@ -72,7 +72,7 @@ describe("what was asked for", () => {
     const { can, follow, wish } = asked();
     const recipe = { frame: PLAIN_FRAME, clean: { noise: null } } as unknown as Recipe;
     const next = { ...recipe, clean: { noise: { strength: 1 } } } as unknown as Recipe;
-    follow({ ...recipe, clean: undefined } as unknown as Recipe, next);
+    follow({ ...recipe, clean: aWish().clean }, next);
     expect(wish()).toMatchObject({ clean: next.clean });
     expect(can()).toEqual([false, false]);
   });

@@ -10,6 +10,7 @@ import { temporal } from "zundo";
 import { type StoreApi, useStore } from "zustand";
 import { createStore } from "zustand/vanilla";
 import type { Intent, OwnFace, Recipe } from "../api/client";
+import type { SheetPart } from "../api/queries";
 import { keep, recall } from "../app/kept";
 import { note } from "../app/messages";
 import type { Layout } from "../stage/layout";
@@ -36,6 +37,8 @@ export interface BenchState {
   rehearsing: boolean;
   /** Where the view was when it last came to rest. */
   at?: Spotted;
+  /** What of the print was in view then; nothing where the view is too far off to be the print's own pixels. */
+  viewPart?: SheetPart;
   layout: Layout;
   panes: Pane[];
   /** Whether the curtain lies across. */

@@ -13,6 +13,7 @@ import {
   MenuItem,
   Snackbar,
   Stack,
+  ToggleButton,
   Tooltip,
   Typography,
 } from "@mui/material";
@@ -29,8 +30,12 @@ import {
   sentence,
 } from "../api/client";
 import { keys } from "../api/queries";
+import { VirtualGrid } from "../app/VirtualRows";
 import { bytes, counted, pixels } from "../app/format";
+import { useKept } from "../app/kept";
+import { STAGE_GROUND } from "../app/theme";
 import { FilePicker } from "../bench/FilePicker";
+import { TILE } from "../stage/tiles";
 import { LookThrough } from "../runs/LookThrough";
 import { BatchDialog } from "./BatchDialog";
 import { EditDialog } from "./EditDialog";
@@ -60,6 +65,13 @@ export function OrderSheet(props: {
   const ids = useMemo(() => originals.map((o) => o.id), [originals]);
   const chosen = selected.filter((id) => ids.includes(id));
   const what = chosen.length === 0 || chosen.length === ids.length ? "all" : `${chosen.length}`;
+  const [both, setBoth] = useKept("before-and-after", false);
+  const results = useMemo(() => byOriginal(contents.enlargements), [contents.enlargements]);
+  // Of several jobs, the first listed is the latest.
+  const lastJobs = useMemo(
+    () => new Map(contents.jobs.toReversed().map((job) => [job.original_id, job])),
+    [contents.jobs],
+  );
   const unseen = contents.enlargements.filter((e) => e.verdict == null);
   const going = contents.enlargements.filter((e) => e.verdict === "accepted");
 
@@ -166,6 +178,14 @@ export function OrderSheet(props: {
             Take out
           </Button>
           <Box sx={{ flex: 1 }} />
+          <ToggleButton
+            value="both"
+            selected={both}
+            disabled={contents.enlargements.length === 0}
+            onChange={() => setBoth(!both)}
+          >
+            Before and after
+          </ToggleButton>
           <Button disabled={unseen.length === 0} onClick={() => setLooking(true)}>
             Look through{unseen.length > 0 && ` (${unseen.length})`}
           </Button>
@@ -195,34 +215,31 @@ export function OrderSheet(props: {
           </Button>
         </Stack>
       ) : (
-        <Box
-          component="ul"
-          aria-label="Contact sheet"
-          sx={{
-            flex: 1,
-            overflowY: "auto",
-            m: 0,
-            p: 2.5,
-            listStyle: "none",
-            display: "grid",
-            gap: 2,
-            alignContent: "start",
-            gridTemplateColumns: "repeat(auto-fill, minmax(196px, 1fr))",
-          }}
+        <VirtualGrid
+          label="Contact sheet"
+          count={originals.length}
+          least={both ? 300 : 196}
+          height={FRAME_HEIGHT}
+          keyOf={(i) => originals[i]?.id ?? i}
         >
-          {originals.map((original) => (
-            <Frame
-              key={original.id}
-              original={original}
-              selected={chosen.includes(original.id)}
-              job={contents.jobs.find((j) => j.original_id === original.id)}
-              results={contents.enlargements.filter((e) => e.original_id === original.id)}
-              printings={printings.data}
-              onPick={(e) => pick(original.id, e)}
-              onShow={() => props.onShow(original.id)}
-            />
-          ))}
-        </Box>
+          {(i) => {
+            const original = originals[i];
+            return (
+              original && (
+                <Frame
+                  original={original}
+                  selected={chosen.includes(original.id)}
+                  job={lastJobs.get(original.id)}
+                  results={results.get(original.id) ?? NO_RESULTS}
+                  both={both}
+                  printings={printings.data}
+                  onPick={(e) => pick(original.id, e)}
+                  onShow={() => props.onShow(original.id)}
+                />
+              )
+            );
+          }}
+        </VirtualGrid>
       )}
       <Menu
         anchorEl={menu}
@@ -339,39 +356,69 @@ function atPrinter(
   return { text: "in the printer's queue", colour: "primary.main" };
 }
 
+function byOriginal(results: Enlargement[]): Map<number, Enlargement[]> {
+  const found = new Map<number, Enlargement[]>();
+  for (const result of results) {
+    const others = found.get(result.original_id);
+    if (others) others.push(result);
+    else found.set(result.original_id, [result]);
+  }
+  return found;
+}
+
+/** Height of a frame on the contact sheet, in pixels. */
+const FRAME_HEIGHT = 232;
+const NO_RESULTS: Enlargement[] = [];
+
+/** A result in one tile. */
+function smallest({ id, record }: Enlargement): string {
+  const { width, height } = record.size;
+  const level = Math.max(0, Math.ceil(Math.log2(Math.max(width, height) / TILE)));
+  return `/api/v1/enlargements/${id}/tiles/${level}/0/0`;
+}
+
+function Small(props: { src: string; alt: string }) {
+  return (
+    <Box
+      component="img"
+      loading="lazy"
+      {...props}
+      sx={{ display: "block", flex: 1, minWidth: 0, height: "100%", objectFit: "contain" }}
+    />
+  );
+}
+
 function Frame(props: {
   original: Original;
   selected: boolean;
   job?: Job;
   results: Enlargement[];
+  /** Whether the latest result stands beside it. */
+  both: boolean;
   printings?: Printing[];
   onPick: (e: MouseEvent) => void;
   onShow: () => void;
 }) {
   const { original, job, results } = props;
   const state = atPrinter(results, props.printings) ?? fate(job, results);
+  const after = props.both ? results[0] : undefined;
   return (
     <Box
-      component="li"
       sx={{
+        height: "100%",
         border: 1,
         borderColor: props.selected ? "primary.main" : "divider",
         bgcolor: "background.paper",
         position: "relative",
-        // Those out of sight are not laid out, however many there are.
-        contentVisibility: "auto",
-        containIntrinsicSize: "auto 226px",
+        overflow: "hidden",
       }}
     >
       <Tooltip title="Put on the bench" describeChild>
         <ButtonBase onClick={props.onShow} sx={{ display: "block", width: "100%", textAlign: "left" }}>
-          <Box
-            component="img"
-            loading="lazy"
-            src={`/api/v1/originals/${original.id}/thumbnail`}
-            alt=""
-            sx={{ display: "block", width: "100%", height: 148, objectFit: "contain", bgcolor: "#777" }}
-          />
+          <Stack direction="row" spacing={0.25} sx={{ height: 148, bgcolor: STAGE_GROUND }}>
+            <Small src={`/api/v1/originals/${original.id}/thumbnail`} alt={props.both ? "Before" : ""} />
+            {after && <Small src={smallest(after)} alt="After" />}
+          </Stack>
           <Box sx={{ px: 1, py: 0.75 }}>
             <Typography variant="body2" noWrap title={original.name} sx={{ fontWeight: 600 }}>
               {original.name}

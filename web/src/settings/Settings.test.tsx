@@ -17,7 +17,12 @@ beforeEach(() => {
   answer("GET", "/run-sheet", () => aSheet({ workers: [{ name: "worker 1", machine: "lab", job_id: 4 }] as never }));
   answer("GET", "/cache", () => TILES);
   answer("GET", "/removed", () => []);
-  answer("GET", "/devices", () => ({ inbox: "/srv/inbox", shop: null, printer: "http://127.0.0.1:9100", troubles: [] }));
+  answer("GET", "/devices", () => ({
+    inbox: "/srv/inbox",
+    shop: null,
+    printer: "http://127.0.0.1:9100",
+    troubles: [],
+  }));
 });
 
 const panel = async (name: string) => within(await screen.findByRole("region", { name }));

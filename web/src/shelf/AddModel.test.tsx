@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { screen, waitFor } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
-import { aModel, show } from "../testing/render";
+import { aModel, aTrial, show } from "../testing/render";
 import { Refused, answer } from "../testing/server";
 import { AddModel } from "./AddModel";
 
@@ -20,8 +20,9 @@ async function tried() {
 
 describe("a model of one's own", () => {
   it("is on the shelf after its trial, with what was found out", async () => {
-    const trial = { format: { channels: 1 } };
-    answer("POST", "/models", () => aModel({ id: "own", name: "Cloth by hand", kind: "enlarge", factor: 4, trial }));
+    answer("POST", "/models", () =>
+      aModel({ id: "own", name: "Cloth by hand", kind: "enlarge", factor: 4, trial: aTrial(1) }),
+    );
     const { onAdded } = await tried();
     const told = await screen.findByRole("alert");
     expect(told).toHaveTextContent(/Cloth by hand is on the shelf: it makes pictures 4 times larger, brightness alone/);

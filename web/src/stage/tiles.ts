@@ -15,7 +15,7 @@ export const TILE = 256;
  * How many requests are under way at once: enough to keep the server busy, few enough to change course. A browser keeps
  * six connections to a server, of which the events take one: what the person asks for must not wait behind tiles.
  */
-export const AT_ONCE = 4;
+export const AT_ONCE = 3;
 
 /** Tiles that stay: each takes a quarter of a megabyte. */
 const KEPT = 1280;

@@ -18,6 +18,15 @@ globalThis.Request = class extends Request {
   }
 };
 
+// Nothing is laid out here: lists that show what there is room for have as much as a small window gives.
+if (typeof Element !== "undefined") {
+  for (const [side, length] of [
+    ["clientWidth", 900],
+    ["clientHeight", 600],
+  ] as const)
+    Object.defineProperty(Element.prototype, side, { configurable: true, get: () => length });
+}
+
 configure({ asyncUtilTimeout: 20_000 });
 
 afterEach(() => {

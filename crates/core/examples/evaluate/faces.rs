@@ -362,7 +362,7 @@ fn found(finder: &Finder, person: &Person, eyes: f32) -> Outcome<Option<f32>> {
         let all = [(f.left_eye, due.left_eye), (f.right_eye, due.right_eye), (f.mouth, due.mouth)];
         all.iter().map(|(a, b)| distance(*a, *b)).sum::<f32>() / 3.0 / eyes
     };
-    let faces = finder.find(&damage::as_original(&picture))?;
+    let faces = finder.find(&damage::as_original(&picture), &Unhurried)?;
     Ok(faces.iter().map(apart).min_by(f32::total_cmp).filter(|off| *off < 0.5))
 }
 
@@ -413,7 +413,7 @@ pub fn finding_turned(finder: &Finder, folder: &Path) -> Outcome<String> {
 pub fn finding_nobody(finder: &Finder, pictures: &[&Planes]) -> Outcome<String> {
     let mut false_finds = 0;
     for picture in pictures {
-        false_finds += finder.find(&damage::as_original(picture))?.len();
+        false_finds += finder.find(&damage::as_original(picture), &Unhurried)?.len();
     }
     Ok(format!(
         "\nIn {} pictures without people, photographs and rendered ones, {false_finds} faces were found.\n",

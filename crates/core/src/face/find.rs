@@ -21,6 +21,7 @@ use crate::frame::Framed;
 use crate::model::ModelError;
 use crate::picture::{Original, Planes};
 use crate::plane::box_mean;
+use crate::render::pace::{Cancelled, Pace, RenderError};
 
 /// Side of the smallest face that is looked for, pixels.
 const LEAST_SIDE: u32 = 20;
@@ -271,32 +272,38 @@ impl Finder {
         Ok(Self(Networks::open(folder)?))
     }
 
-    /// The faces of an original, the largest first.
-    pub fn find(&self, original: &Original) -> Result<Vec<Face>, ModelError> {
+    /// The faces of an original, the largest first; before each run of a network it is asked whether to go on.
+    pub fn find(&self, original: &Original, pace: &dyn Pace) -> Result<Vec<Face>, RenderError> {
         let turned = |quarter_turns: u8| {
             Framed::new(original, Frame { quarter_turns, ..Frame::default() }).expect("a whole picture")
         };
         let upright = turned(0);
         let copy = brought_down(&upright, FIRST_LOOK);
-        let mut finds = self.look(&upright, copy.clone(), true)?;
+        let mut finds = self.look(&upright, copy.clone(), true, pace)?;
         if finds.is_empty() {
             let smaller = brought_down(&copy, OTHER_LOOK);
             for (turns, light) in [(0, Light::Even), (1, Light::AsItIs), (3, Light::AsItIs), (2, Light::AsItIs)] {
                 let framed = turned(turns);
-                finds = self.look(&framed, as_seen(&smaller, turns, light), false)?;
+                finds = self.look(&framed, as_seen(&smaller, turns, light), false, pace)?;
                 if !finds.is_empty() {
-                    finds.extend(self.look(&framed, as_seen(&copy, turns, light), false)?);
+                    finds.extend(self.look(&framed, as_seen(&copy, turns, light), false, pace)?);
                     break;
                 }
             }
         } else if original.size().area() as f64 > 1.5 * FIRST_LOOK {
-            finds.extend(self.look(&upright, brought_down(&upright, SECOND_LOOK), true)?);
+            finds.extend(self.look(&upright, brought_down(&upright, SECOND_LOOK), true, pace)?);
         }
         Ok(apart(finds))
     }
 
     /// Upright faces of a picture, looked for in a copy of it.
-    fn look(&self, picture: &Framed<'_>, copy: Planes, is_usual: bool) -> Result<Vec<Find>, ModelError> {
+    fn look(
+        &self,
+        picture: &Framed<'_>,
+        copy: Planes,
+        is_usual: bool,
+        pace: &dyn Pace,
+    ) -> Result<Vec<Find>, RenderError> {
         let (whole, size) = (picture.size(), copy.size());
         if size.short_edge() < LEAST_SIDE {
             return Ok(Vec::new());
@@ -305,7 +312,8 @@ impl Finder {
         let view = View { picture, scale, copies: Copies::of(copy), is_usual };
         let back = picture.map().inverse();
         let mut finds = Vec::new();
-        for (square, sure) in self.guesses(&view.copies)? {
+        for (square, sure) in self.guesses(&view.copies, pace)? {
+            go_on(pace)?;
             if let Some(Find { face, sure }) = self.face(&view, square.scaled(scale), sure)? {
                 finds.push(Find { face: face.mapped(&back), sure });
             }
@@ -314,7 +322,7 @@ impl Finder {
     }
 
     /// Where the first two networks see faces, in pixels of the first copy.
-    fn guesses(&self, copies: &Copies) -> Result<Guesses, ModelError> {
+    fn guesses(&self, copies: &Copies, pace: &dyn Pace) -> Result<Guesses, RenderError> {
         let mut proposed = Guesses::new();
         for (scale, copy) in &copies.0[1..] {
             let side = f64::from(WINDOW);
@@ -322,6 +330,7 @@ impl Finder {
                 let square = Square { x: f64::from(x) + side / 2.0, y: f64::from(y) + side / 2.0, side };
                 (square.scaled(1.0 / scale).refined(window.shift), window.sure)
             };
+            go_on(pace)?;
             let of_this_size = thinned(self.0.propose(copy, PROPOSED)?.into_iter().map(guess).collect(), SHARED.0);
             proposed.extend(of_this_size);
         }
@@ -331,6 +340,7 @@ impl Finder {
             .par_iter()
             .map(|(square, _)| copies.square(square, SECOND).unwrap_or_else(|| between(whole, *square, SECOND)))
             .collect();
+        go_on(pace)?;
         let refined = self.0.refine(&squares.concat(), shown.len())?.into_iter().zip(shown);
         let faces = refined.filter(|(window, _)| window.sure >= REFINED);
         Ok(thinned(
@@ -406,6 +416,11 @@ impl Finder {
         };
         Ok(answers.into_iter().zip(inside.iter().cycle()).map(face).collect())
     }
+}
+
+/// Lets more urgent work pass, and ends where the pace says so.
+fn go_on(pace: &dyn Pace) -> Result<(), Cancelled> {
+    if pace.before_block() { Ok(()) } else { Err(Cancelled) }
 }
 
 /// Brings what lies in the dark or in glare to a usual light, with the contrast of one.

@@ -13,7 +13,7 @@ mod drawn;
 mod faces;
 mod layback;
 mod level;
-mod pace;
+pub(crate) mod pace;
 mod renderer;
 mod run;
 mod sheet;

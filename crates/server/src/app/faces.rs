@@ -25,7 +25,10 @@ pub async fn faces_of(app: &App, row: &OriginalRow) -> Result<Vec<Face>, Problem
 /// Looks for the faces of an original; what was found before is replaced.
 pub async fn look(app: &App, row: &OriginalRow) -> Result<Vec<Face>, Problem> {
     let original = app.studio.original(row.hash).await?;
-    let faces = app.studio.view(Lane::Plain, move |studio, _| studio.finder()?.find(&original)).await??;
+    let faces = app
+        .studio
+        .view(Lane::Aside, move |studio, pace| studio.finder()?.find(&original, pace).map_err(Problem::from))
+        .await??;
     app.store.set_faces(row.id, &faces).await?;
     Ok(faces)
 }

@@ -1,10 +1,12 @@
 //! What an intent means for a picture, before anything is computed.
 
 use dettaglio_domain::affine::Affine;
+use dettaglio_domain::forecast::SpentOn;
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::intent::{Intent, Letter};
 use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::model::Card;
 use dettaglio_domain::recipe::Worked;
 use dettaglio_domain::size::{Resolved, eye_ppi, sharp_from_m};
 use dettaglio_domain::treatment::{Treatment, TreatmentError};
@@ -46,12 +48,23 @@ pub struct Plan {
     pub place: Affine,
     /// Seconds that the run will take, once the models' speed was measured.
     pub seconds: Option<f64>,
+    /// Where they go, in the order of the work; empty until the models' speed was measured.
+    pub spent: Vec<Spent>,
     /// Seconds of that for the Clean step.
     pub clean_seconds: Option<f64>,
     /// What the print is worth to the eye, when there is one.
     pub verdict: Option<Verdict>,
     /// What keeps it from being run as it is.
     pub problem: Option<Problem>,
+}
+
+/// A part of a run's time.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct Spent {
+    /// What it goes into, in words: a model by its title, the finish, or the file.
+    pub on: String,
+    /// Seconds.
+    pub seconds: f64,
 }
 
 /// A face of the picture in a plan.
@@ -152,6 +165,7 @@ pub async fn plan(app: &App, mut row: OriginalRow, intent: &Intent) -> Result<Pl
             },
         });
     }
+    app.studio.make_ready(row.hash, &treatment);
     let plain = |kernel| app.studio.offer(treatment.untreated(kernel));
     let plain =
         Plain { nearest: plain(Kernel::Nearest), bicubic: plain(Kernel::Bicubic), lanczos3: plain(Kernel::Lanczos3) };
@@ -179,7 +193,16 @@ pub async fn plan(app: &App, mut row: OriginalRow, intent: &Intent) -> Result<Pl
     };
     let cleaned_only = Treatment { clean: treatment.clean.clone(), ..treatment.untreated(Kernel::Lanczos3) };
     let seconds = |treatment: &Treatment| rates.seconds(kept, treatment);
+    let spent = rates.spent(kept, &treatment).unwrap_or_default().into_iter().map(|(on, seconds)| Spent {
+        on: match on {
+            SpentOn::Model(id) => shelf.card(id).map_or_else(|_| id.to_owned(), Card::title),
+            SpentOn::Finish => "Finish".to_owned(),
+            SpentOn::File => "Resampling and the file".to_owned(),
+        },
+        seconds,
+    });
     Ok(Plan {
+        spent: spent.collect(),
         resolved,
         kept,
         sheet: treatment.sheet(),

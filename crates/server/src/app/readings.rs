@@ -112,7 +112,7 @@ pub async fn trial_of(app: &App, row: &OriginalRow, reading: &Reading, factor: u
     }
     let original = app.studio.original(row.hash).await?;
     let reading = reading.clone();
-    let tried = app.studio.view(Lane::Model, move |studio, pace| {
+    let tried = app.studio.view(Lane::Aside, move |studio, pace| {
         trial::run(&original, &reading, &studio.renderer().shelf(), factor, pace)
     });
     let trial = match tried.await? {

@@ -122,7 +122,7 @@ async fn perform(studio: &Arc<Studio>, rehearsal: Rehearsal, kept: &Mutex<Kept>)
         let rehearsal = Arc::clone(&rehearsal);
         // Each turn takes the lane anew: a view on screen waits for one turn at most.
         let taken = studio
-            .view(Lane::Model, move |studio, pace| rehearsal.take(turn, &studio.renderer().shelf(), pace))
+            .view(Lane::Aside, move |studio, pace| rehearsal.take(turn, &studio.renderer().shelf(), pace))
             .await
             .ok()?;
         if taken.as_ref().is_err_and(|error| error.is_cancelled()) {

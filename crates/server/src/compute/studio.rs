@@ -1,11 +1,11 @@
 //! Where pictures are computed: decoded originals at hand, the renderer, and who may compute when.
 //!
-//! A view on screen goes before a run: a worker waits between two blocks of tiles while a view is due.
-//! Plain resampling has a lane of its own, so that the original is on screen at once even while a model
+//! A view on screen goes before everything else: trials and forecasts, which a person waits for, and workers wait between two blocks of
+//! tiles while a view is due. Plain resampling has a lane of its own, so that the original is on screen at once even while a model
 //! works. All of it happens on threads of its own, never on those that answer requests.
 
 use std::path::{Path, PathBuf};
-use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, OnceLock, RwLock};
 use std::time::{Duration, Instant};
 
@@ -19,6 +19,7 @@ use dettaglio_core::render::{Pace, Renderer};
 use dettaglio_domain::forecast::Rates;
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::limits::Limits;
+use dettaglio_domain::model::ModelRef;
 use dettaglio_domain::treatment::Treatment;
 use dettaglio_store::files::FileStore;
 use dettaglio_store::{Store, StoreError};
@@ -37,7 +38,10 @@ const TILE_BYTES: usize = 768 << 20;
 /// Bytes of treatments that stay at hand.
 const TREATMENT_BYTES: u64 = 64 << 20;
 
-/// Pictures that can be waited for while something is tried on them; of more, some are tried twice.
+/// How long work beside the views waits for them, in all, in microseconds.
+const PATIENCE_MICROS: u64 = 6_000_000;
+
+/// Pictures that can be waited for while they are decoded, or something is tried on them; of more, some are so twice.
 const MOST_TRYING: u64 = 1000;
 
 /// Everything that computing needs.
@@ -55,7 +59,8 @@ pub struct Studio {
     originals: Mutex<LruCache<ContentHash, Arc<Original>>>,
     treatments: Cache<ContentHash, Arc<Known>>,
     lanes: Lanes,
-    /// Pictures that something is being tried on.
+    /// Pictures that are being decoded, and those that something is being tried on.
+    decoding: Cache<ContentHash, Arc<tokio::sync::Mutex<()>>>,
     trying: Cache<ContentHash, Arc<tokio::sync::Mutex<()>>>,
 }
 
@@ -76,10 +81,11 @@ impl Known {
     }
 }
 
-/// A lane for plain resampling and one for models.
+/// A lane for plain resampling, one for what models show, and one for what models work out beside it.
 struct Lanes {
     plain: Semaphore,
     model: Semaphore,
+    aside: Semaphore,
     /// Views that wait for the model or have it.
     due: Mutex<usize>,
     /// When the last view ended, of either lane.
@@ -92,8 +98,10 @@ struct Lanes {
 pub enum Lane {
     /// Without a model.
     Plain,
-    /// With one.
+    /// With one, to be seen.
     Model,
+    /// With one, to be known: it lets what is to be seen pass between two blocks.
+    Aside,
 }
 
 impl Studio {
@@ -136,10 +144,12 @@ impl Studio {
             lanes: Lanes {
                 plain: Semaphore::new(2),
                 model: Semaphore::new(1),
+                aside: Semaphore::new(1),
                 due: Mutex::new(0),
                 last_view: Mutex::new(Instant::now()),
                 none_due: Condvar::new(),
             },
+            decoding: Cache::new(MOST_TRYING),
             trying: Cache::new(MOST_TRYING),
         };
         studio.refresh_shelf();
@@ -224,6 +234,11 @@ impl Studio {
         if let Some(original) = lock(&self.originals).get(&hash) {
             return Ok(Arc::clone(original));
         }
+        // Whoever asks at the same time waits for the same pixels.
+        let _turn = self.decoding.get_with(hash, Arc::default).lock_owned().await;
+        if let Some(original) = lock(&self.originals).get(&hash) {
+            return Ok(Arc::clone(original));
+        }
         let path = self.files.local(key).await?;
         let studio = Arc::clone(self);
         let decoded = blocking(move || studio.read(&path, hash).map(|(decoded, _)| decoded)).await?;
@@ -291,11 +306,20 @@ impl Studio {
         work: impl FnOnce(&Studio, &dyn Pace) -> T + Send + 'static,
     ) -> Result<T, Problem> {
         let _due = (lane == Lane::Model).then(|| Due::new(Arc::clone(self)));
-        let semaphore = if lane == Lane::Model { &self.lanes.model } else { &self.lanes.plain };
+        let semaphore = match lane {
+            Lane::Plain => &self.lanes.plain,
+            Lane::Model => &self.lanes.model,
+            Lane::Aside => &self.lanes.aside,
+        };
         let _turn = semaphore.acquire().await.map_err(Problem::internal)?;
         let stop = StopOnDrop(Arc::new(AtomicBool::new(false)));
-        let (studio, stopped) = (Arc::clone(self), Stoppable(Arc::clone(&stop.0)));
-        let outcome = blocking(move || work(&studio, &stopped)).await;
+        let studio = Arc::clone(self);
+        let pace = InLane {
+            studio: Arc::clone(self),
+            patience: AtomicU64::new(if lane == Lane::Aside { PATIENCE_MICROS } else { 0 }),
+            stop: Arc::clone(&stop.0),
+        };
+        let outcome = blocking(move || work(&studio, &pace)).await;
         *lock(&self.lanes.last_view) = Instant::now();
         outcome
     }
@@ -312,16 +336,28 @@ impl Studio {
 
     /// Waits while a view wants the model; for workers, between two blocks.
     pub fn let_views_pass(&self) {
-        let mut due = lock(&self.lanes.due);
-        while *due > 0 {
-            // A time-out, so that a view that hangs cannot stop a run for ever.
-            let (guard, timeout) =
-                self.lanes.none_due.wait_timeout(due, Duration::from_secs(2)).unwrap_or_else(|e| e.into_inner());
-            due = guard;
-            if timeout.timed_out() {
-                return;
-            }
-        }
+        // A limit, so that a view that hangs cannot stop a run for ever.
+        self.wait_for_views(Duration::from_secs(2));
+    }
+
+    fn wait_for_views(&self, at_most: Duration) {
+        let due = lock(&self.lanes.due);
+        drop(self.lanes.none_due.wait_timeout_while(due, at_most, |due| *due > 0));
+    }
+
+    /// Decodes an original and opens the models that a treatment needs, for the view that will soon ask for them.
+    pub fn make_ready(self: &Arc<Self>, hash: ContentHash, treatment: &Treatment) {
+        let studio = Arc::clone(self);
+        let models: Vec<ModelRef> = treatment.models().cloned().collect();
+        tokio::spawn(async move {
+            let decoded = studio.original(hash);
+            let opened = blocking({
+                let shelf = studio.renderer().shelf();
+                move || models.iter().for_each(|model| drop(shelf.network(model)))
+            });
+            // What does not succeed is told to whoever asks for it.
+            let _ = tokio::join!(decoded, opened);
+        });
     }
 }
 
@@ -370,10 +406,23 @@ impl Drop for StopOnDrop {
     }
 }
 
-struct Stoppable(Arc<AtomicBool>);
+/// The pace of work in a lane.
+struct InLane {
+    studio: Arc<Studio>,
+    /// How long it still waits, in all, while views want a model, in microseconds: a person waits for this work too.
+    patience: AtomicU64,
+    stop: Arc<AtomicBool>,
+}
 
-impl Pace for Stoppable {
+impl Pace for InLane {
     fn before_block(&self) -> bool {
-        !self.0.load(Ordering::Relaxed)
+        let left = self.patience.load(Ordering::Relaxed);
+        if left > 0 {
+            let began = Instant::now();
+            self.studio.wait_for_views(Duration::from_micros(left));
+            let waited = began.elapsed().as_micros() as u64;
+            self.patience.store(left.saturating_sub(waited), Ordering::Relaxed);
+        }
+        !self.stop.load(Ordering::Relaxed)
     }
 }

@@ -166,7 +166,7 @@ pub async fn example(
         let limits = *app.studio.limits();
         let made = app
             .studio
-            .view(Lane::Model, move |_, _| -> Result<_, Problem> {
+            .view(Lane::Aside, move |_, _| -> Result<_, Problem> {
                 let decoded = codec::read(&picture, hash, &limits)?;
                 let network = model.network()?;
                 let example = Example::of(model.card(), &*network, &decoded.original, &decoded.facts)?;

@@ -80,7 +80,7 @@ pub async fn forecast(
     let treatment = intents::work_out(&wish, &app, &row, None)?.treatment;
     let settings = wish.settings();
     let original = app.studio.original(row.hash).await?;
-    let lane = if treatment.needs_model() { Lane::Model } else { Lane::Plain };
+    let lane = if treatment.needs_model() { Lane::Aside } else { Lane::Plain };
     let bytes = app
         .studio
         .view(lane, move |studio, pace| forecast::bytes(studio.renderer(), &original, &treatment, settings, pace))

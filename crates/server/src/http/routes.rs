@@ -74,6 +74,7 @@ pub fn routes() -> OpenApiRouter<App> {
         .routes(routes!(tiles::tile))
         .routes(routes!(tiles::crop))
         .routes(routes!(tiles::measures))
+        .routes(routes!(tiles::tones))
         .routes(routes!(tiles::enlargement_tile))
         .routes(routes!(tiles::enlargement_measures))
         .routes(routes!(jobs::add_job))

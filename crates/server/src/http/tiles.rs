@@ -7,8 +7,11 @@ use axum::extract::State;
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use dettaglio_core::codec::png_bytes;
+use dettaglio_core::colour::ColourProfile;
 use dettaglio_core::picture::{Original, Planes};
-use dettaglio_core::render::{Measures, Pace, view_size};
+use dettaglio_core::render::{Measures, Pace, RenderError, view_size};
+use dettaglio_core::tones::{Tones, lost_in};
+use dettaglio_domain::file::OutputProfile;
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::kernel::Kernel;
@@ -224,6 +227,74 @@ pub async fn measures(
     let work =
         move |studio: &Studio, pace: &dyn Pace| studio.renderer().measures(&original, &treatment, None, region, pace);
     Ok(Json(app.studio.view(lane, work).await??.map(MeasuresView::from)))
+}
+
+/// The spread of tones of a part, in the original's own encoded values.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct TonesView {
+    /// Pixels of red, green and blue at each step from black to white.
+    #[schema(value_type = Vec<Vec<u32>>)]
+    pub counts: Vec<Vec<u32>>,
+    /// Share of pixels of which a value is as dark as 8 bits can say.
+    pub black: f32,
+    /// Share of pixels of which a value is as light as that.
+    pub white: f32,
+}
+
+impl From<Tones> for TonesView {
+    fn from(Tones { counts, black, white }: Tones) -> Self {
+        Self { counts: counts.iter().map(|channel| channel.to_vec()).collect(), black, white }
+    }
+}
+
+/// Tones of a part, of the original and of a result.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct TonesOf {
+    /// Of the original, by bicubic resampling.
+    pub original: TonesView,
+    /// Of the result.
+    pub result: TonesView,
+    /// Share of the result's pixels whose colour the file's profile cannot hold; nothing where it is the original's own.
+    pub lost: Option<f32>,
+}
+
+/// What profile the file is to have.
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct InProfile {
+    /// The file's profile.
+    #[serde(default)]
+    #[param(inline)]
+    profile: OutputProfile,
+}
+
+/// How the tones of a part of a result are spread, of at most 2048 px a side, beside the original's.
+#[utoipa::path(get, path = "/tones/{original}/{treatment}", tag = "tiles", params(ResultAddress, SheetPart, InProfile),
+    responses((status = OK, body = TonesOf), (status = 404, body = Problem)))]
+pub async fn tones(
+    State(app): State<App>,
+    Address(at): Address<ResultAddress>,
+    Question(part): Question<SheetPart>,
+    Question(InProfile { profile }): Question<InProfile>,
+) -> Result<Json<TonesOf>, Problem> {
+    let treatment = app.studio.treatment(at.treatment).await?;
+    let region = part.on(treatment.sheet())?;
+    // Bare paper and bleed are no part of the picture.
+    let region = region.intersection(treatment.place()).ok_or_else(|| outside(treatment.sheet()))?;
+    let original = app.studio.original(at.original).await?;
+    let lane = if treatment.needs_model() { Lane::Model } else { Lane::Plain };
+    let work = move |studio: &Studio, pace: &dyn Pace| {
+        let plain = treatment.untreated(Kernel::Bicubic);
+        let before = studio.renderer().render(&original, &plain, region, pace)?;
+        let after = studio.renderer().render(&original, &treatment, region, pace)?;
+        let to = ColourProfile::standard(profile);
+        Ok::<_, RenderError>(TonesOf {
+            original: Tones::of(&before).into(),
+            result: Tones::of(&after).into(),
+            lost: to.and_then(|to| lost_in(&after, original.profile().map(|own| &**own), &to)),
+        })
+    };
+    Ok(Json(app.studio.view(lane, work).await??))
 }
 
 /// Which tile of a finished enlargement.

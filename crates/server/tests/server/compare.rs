@@ -250,3 +250,28 @@ async fn a_finished_enlargement_is_shown_out_of_its_file() {
     assert_eq!(Server::json(beyond, StatusCode::NOT_FOUND).await["code"], "tile.outside");
     server.stop().await;
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn tones_are_told_of_the_picture_alone_and_what_a_profile_would_lose() {
+    let (server, _, id, hash) = with_picture().await;
+    let mut body = wish(3.0);
+    body["enlarge"] = plain("nearest")["enlarge"].clone();
+    let plan = plan(&server, id, &body).await;
+    let treatment = plan["treatment"].as_str().unwrap();
+    let tones = async |query: &str| server.get(&format!("/tones/{hash}/{treatment}?{query}")).await;
+    let told = Server::json(tones("x=10&y=20&width=100&height=80").await, StatusCode::OK).await;
+    for which in ["original", "result"] {
+        for channel in told[which]["counts"].as_array().unwrap() {
+            let all: u64 = channel.as_array().unwrap().iter().map(|count| count.as_u64().unwrap()).sum();
+            assert_eq!(all, 100 * 80, "each pixel once");
+        }
+        let clipped = [&told[which]["black"], &told[which]["white"]].map(|share| share.as_f64().unwrap());
+        assert!(clipped.iter().all(|share| (0.0..=1.0).contains(share)), "{clipped:?}");
+    }
+    assert!(told["lost"].is_null(), "its own profile holds all of it");
+    let told = Server::json(tones("x=10&y=20&width=100&height=80&profile=romm").await, StatusCode::OK).await;
+    assert_eq!(told["lost"], 0.0, "a larger one too");
+    assert_eq!(tones("x=9000&y=0&width=10&height=10").await.status(), StatusCode::NOT_FOUND);
+    assert_eq!(tones("x=0&y=0&width=10&height=10&profile=cave").await.status(), StatusCode::BAD_REQUEST);
+    server.stop().await;
+}

@@ -4,6 +4,7 @@ import CloseIcon from "@mui/icons-material/Close";
 import { Box, ButtonBase, IconButton, Typography } from "@mui/material";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { createPortal } from "react-dom";
+import { SHORT_WINDOW } from "../../app/theme";
 import { useBand } from "./band";
 
 /** Characters of a state that are always shown in full, as far as the rail has room for them. */
@@ -64,6 +65,18 @@ export function Card(props: {
   );
 }
 
+/** Controls in the band that no step on the rail stands for. */
+export function LooseCard({ name, children }: { name: string; children: ReactNode }) {
+  const band = useBand();
+  if (!band || band.open !== name || !band.slot) return null;
+  return createPortal(
+    <Panel name={name} onClose={() => band.show(undefined)}>
+      {children}
+    </Panel>,
+    band.slot,
+  );
+}
+
 function Panel({ name, onClose, children }: { name: string; onClose: () => void; children: ReactNode }) {
   const panel = useRef<HTMLDivElement>(null);
   useEffect(() => panel.current?.focus({ preventScroll: true }), []);
@@ -84,8 +97,10 @@ function Panel({ name, onClose, children }: { name: string; onClose: () => void;
         gap: 3,
         pl: 2,
         pr: 5,
-        py: 1.25,
+        pt: 1.25,
+        pb: 2,
         maxHeight: "46vh",
+        [SHORT_WINDOW]: { maxHeight: "32vh" },
         overflowY: "auto",
         bgcolor: "background.paper",
         borderTop: 1,

@@ -1,10 +1,11 @@
 /** The file that is made: format, depth, colours, name. */
 
 import { MenuItem, Stack, TextField, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
-import type { Format, Intent } from "../../api/client";
+import type { Format, Intent, Plan } from "../../api/client";
 import { depths, rules } from "../../api/rules";
 import { bytes, decimal } from "../../app/format";
 import { Figure } from "../TargetFields";
+import { TimeBar } from "./TimeBar";
 import { Card } from "./Card";
 import { Column } from "./Part";
 
@@ -28,6 +29,8 @@ const PROFILES: [NonNullable<Output["profile"]>, string][] = [
 export function DeliverCard(props: {
   wish: Intent;
   fileBytes?: number;
+  /** Where the time of the run goes. */
+  spent?: Plan["spent"];
   pattern: string;
   onPattern: (p: string) => void;
   onChange: (output: Output) => void;
@@ -126,6 +129,11 @@ export function DeliverCard(props: {
             : "The file states no resolution: give a print size for that."}
         </Typography>
       </Column>
+      {props.spent && props.spent.length > 0 && (
+        <Column width={260} grow={1}>
+          <TimeBar spent={props.spent} />
+        </Column>
+      )}
     </Card>
   );
 }

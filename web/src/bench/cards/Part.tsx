@@ -6,7 +6,15 @@ import type { ReactNode } from "react";
 /** A column of a card; `grow` is its share of what room is left. */
 export function Column(props: { width: number; grow?: number; children: ReactNode }) {
   return (
-    <Stack spacing={1} sx={{ flex: `${props.grow ?? 0} 1 ${props.width}px`, minWidth: 0 }}>
+    <Stack
+      spacing={1}
+      sx={{
+        flex: `${props.grow ?? 0} 1 ${props.width}px`,
+        minWidth: 0,
+        // What lies below each other is as high as it is.
+        "&& > *": { flex: "none" },
+      }}
+    >
       {props.children}
     </Stack>
   );

@@ -2,7 +2,7 @@
 import { screen, within } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
 import type { Choice, Finish, Plan, Suggestion, Intent } from "../../api/client";
-import { aModel, aPlan, aWish, show } from "../../testing/render";
+import { aModel, aPlan, aTrial, aWish, show } from "../../testing/render";
 import { DeliverCard, deliverText } from "./DeliverCard";
 import { EnlargeCard, choiceText } from "./EnlargeCard";
 import { FinishCard } from "./FinishCard";
@@ -10,7 +10,7 @@ import { FinishCard } from "./FinishCard";
 const MODELS = [
   aModel({ id: "everyday-x4-draft", name: "Everyday x4", kind: "enlarge", subject: "everyday", factor: 4, weaknesses: [] }),
   aModel({ id: "everyday-x4-fine", name: "Everyday x4", kind: "enlarge", subject: "everyday", grade: "fine", factor: 4, purpose: "Any photograph.", weaknesses: ["no strong noise"] }),
-  aModel({ id: "own", name: "Cloth by hand", kind: "enlarge", subject: "own-1", grade: "fine", factor: 2, trial: {}, weaknesses: [] }),
+  aModel({ id: "own", name: "Cloth by hand", kind: "enlarge", subject: "own-1", grade: "fine", factor: 2, trial: aTrial(), weaknesses: [] }),
   aModel({ id: "night", name: "Night", kind: "clean", level: "noise" }),
 ]; // prettier-ignore
 const learned: Choice = { by: "learned", subject: "everyday", grade: "draft", strength: 0.8 };
