@@ -92,7 +92,7 @@ need_node_modules() {
 
 # The built front end, when a source is newer.
 build_web() {
-  if [ -f web/dist/index.html ] && [ -z "$(find web/src web/public web/index.html web/vite.config.ts web/package-lock.json -newer web/dist/index.html -print -quit)" ]; then
+  if [ -f web/dist/index.html ] && [ -z "$(find web/src web/public docs/guide docs/screenshots web/index.html web/vite.config.ts web/package-lock.json -newer web/dist/index.html -print -quit)" ]; then
     return 0
   fi
   need_node_modules

@@ -47,6 +47,7 @@ pub mod render;
 pub mod screen;
 pub mod spots;
 pub mod tones;
+pub mod trace;
 pub mod trial;
 
 pub use apart::Held;

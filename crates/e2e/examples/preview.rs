@@ -12,6 +12,9 @@
 mod browser;
 
 use browser::{Browser, order_with, project, service};
+use dettaglio_core::codec::png_bytes;
+use dettaglio_core::picture::Planes;
+use dettaglio_domain::geometry::Size;
 use dettaglio_server::service::Service;
 use dettaglio_store::testing::TestServer;
 use serde_json::{Value, json};
@@ -92,13 +95,13 @@ impl Bench {
     /// Asks for a treatment, as the interface remembers it.
     async fn ask(&self, Asked { grade, clean }: Asked) -> Value {
         let base = format!("http://{}/api/v1/originals/{}", self.service.address, self.original);
-        let mut wish: Value = self.client.get(format!("{base}/wish")).send().await.unwrap().json().await.unwrap();
-        wish["target"] = json!({ "by": "factor", "factor": 4 });
-        wish["enlarge"] = json!({ "by": "learned", "subject": "everyday", "grade": grade, "strength": 1 });
+        let mut intent: Value = self.client.get(format!("{base}/intent")).send().await.unwrap().json().await.unwrap();
+        intent["target"] = json!({ "by": "factor", "factor": 4 });
+        intent["enlarge"] = json!({ "by": "learned", "subject": "everyday", "grade": grade, "strength": 1 });
         if !clean {
-            wish["clean"] = json!({});
+            intent["clean"] = json!({});
         }
-        let plan = self.client.post(format!("{base}/plan")).json(&wish).send().await.unwrap();
+        let plan = self.client.post(format!("{base}/plan")).json(&intent).send().await.unwrap();
         plan.json().await.unwrap()
     }
 
@@ -216,9 +219,84 @@ async fn whole(database: &TestServer, asked: Asked) {
     bench.service.stop().await;
 }
 
+/// The demo on a server that was never started before: when a model's own pixels are first in view, and when all are.
+async fn first_view(database: &TestServer) {
+    let folder = tempfile::tempdir().unwrap();
+    let service = service(&folder, database, true).await;
+    let page = Browser::start().await;
+    page.open(&format!("http://{}/", service.address)).await;
+    let wait = "const done = arguments[arguments.length - 1]; let first;
+        const tick = () => {
+            const stage = document.querySelector('[data-testid=stage]'), pane = document.querySelector('[data-testid=pane-2]');
+            const { ready = 0, needed = 0, zoom } = stage?.dataset ?? {};
+            const still = /(\\d+) of \\d+ tiles/.exec(pane?.innerText ?? '');
+            if (first === undefined && zoom === '1.0000' && pane && Number(needed) > 0 && (!still || Number(still[1]) > 0)) first = performance.now();
+            if (first !== undefined && ready === needed) done([first, performance.now()]);
+            else requestAnimationFrame(tick);
+        };
+        tick();";
+    let found = page.driver.execute_async(wait, Vec::new()).await.expect("a measurement");
+    println!("\nThe first view after a first start\n\n| what | ms | aim |\n|---|---|---|");
+    row("a model's own pixels", found[0].as_f64().unwrap_or(f64::NAN), "2000");
+    row("all of the view", found[1].as_f64().unwrap_or(f64::NAN), "");
+    page.close().await;
+    service.stop().await;
+}
+
+/// Pictures of the order whose contact sheet is scrolled.
+const MANY: u32 = 2000;
+
+/// Frame times while a contact sheet is scrolled from its top to its end.
+async fn contact_sheet(database: &TestServer) {
+    let folder = tempfile::tempdir().unwrap();
+    let service = service(&folder, database, false).await;
+    let client = reqwest::Client::new();
+    let base = format!("http://{}/api/v1/orders", service.address);
+    let order: Value = client.post(&base).json(&json!({ "title": "Many" })).send().await.unwrap().json().await.unwrap();
+    for hundred in 0..MANY / 100 {
+        let mut form = reqwest::multipart::Form::new();
+        for i in hundred * 100..hundred * 100 + 100 {
+            let size = Size::new(48, 32);
+            let value = |k: u64| ((k * u64::from(i + 7)) % 251) as f32 / 250.0;
+            let picture = png_bytes(&Planes::from_values(size, (0..3 * size.area()).map(value).collect()));
+            form =
+                form.part("files", reqwest::multipart::Part::bytes(picture).file_name(format!("picture-{i:04}.png")));
+        }
+        let sent = client.post(format!("{base}/{}/originals", order["id"])).multipart(form).send().await.unwrap();
+        assert!(sent.status().is_success(), "{}", sent.status());
+    }
+    let page = Browser::start().await;
+    page.open(&format!("http://{}/orders/{}", service.address, order["id"])).await;
+    page.find("ul[aria-label='Contact sheet'] img").await;
+    let scroll = "const done = arguments[arguments.length - 1], list = document.querySelector(\"ul[aria-label='Contact sheet']\").parentElement;
+        const times = []; let last = 0, n = 0;
+        const tick = (now) => {
+            if (last) times.push(now - last);
+            last = now;
+            list.scrollTop = (list.scrollHeight - list.clientHeight) * n / 300;
+            if (n++ < 300) requestAnimationFrame(tick);
+            else { times.sort((a, b) => a - b); done([times[150], times[285], times[299]]); }
+        };
+        requestAnimationFrame(tick);";
+    let times = page.driver.execute_async(scroll, Vec::new()).await.expect("frames");
+    let times: Vec<f64> = serde_json::from_value(times).unwrap();
+    println!(
+        "\nA contact sheet of {MANY} pictures, scrolled from top to end in 300 frames\n\n| what | ms | aim |\n|---|---|---|"
+    );
+    println!("| frames: median, 95 %, longest | {:.1}, {:.1}, {:.1} | 16.7 |", times[0], times[1], times[2]);
+    page.close().await;
+    service.stop().await;
+}
+
 #[tokio::main]
 async fn main() {
     let database = TestServer::shared();
+    first_view(&database).await;
+    contact_sheet(&database).await;
+    // For the two above alone.
+    if std::env::args().any(|argument| argument == "--first") {
+        return;
+    }
     let [draft, cleaned, fine] =
         [("draft", false), ("draft", true), ("fine", true)].map(|(grade, clean)| Asked { grade, clean });
     for asked in [draft, cleaned, fine] {

@@ -22,18 +22,18 @@ async fn main() -> anyhow::Result<()> {
     let (clients, seconds) = (arguments.next().unwrap_or(50), arguments.next().unwrap_or(20));
     let bed = Bed::start(1, 0).await?;
     let (order, ids) = bed.order(20, 900, 700).await?;
-    let wish = json!({
+    let intent = json!({
         "target": { "by": "factor", "factor": 3.0 },
         "enlarge": { "by": "learned", "subject": "everyday", "grade": "draft" },
         "output": { "format": "tiff", "depth": 8 },
     });
-    let plan = bed.post(&format!("/originals/{}/plan", ids[0]), &wish).await?;
+    let plan = bed.post(&format!("/originals/{}/plan", ids[0]), &intent).await?;
     let contents = bed.get(&format!("/orders/{order}")).await?;
     let hash = contents["originals"][0]["hash"].as_str().unwrap_or_default();
     let tiles = format!("/tiles/{hash}/{}/0", plan["plain"]["bicubic"].as_str().unwrap_or_default());
     bed.run(order).await?;
 
-    let paths = Arc::new((bed.url(""), order, ids, tiles, wish));
+    let paths = Arc::new((bed.url(""), order, ids, tiles, intent));
     let until = Instant::now() + Duration::from_secs(seconds);
     let people = (0..clients).map(|_| tokio::spawn(person(bed.client.clone(), Arc::clone(&paths), until)));
     let mut all: Vec<(usize, f64, bool)> = Vec::new();
@@ -72,7 +72,7 @@ type Paths = (String, u64, Vec<u64>, String, Value);
 
 /// Asks, waits a moment, and asks again, as a page does.
 async fn person(client: Client, paths: Arc<Paths>, until: Instant) -> Vec<(usize, f64, bool)> {
-    let (base, order, ids, tiles, wish) = &*paths;
+    let (base, order, ids, tiles, intent) = &*paths;
     let mut done = Vec::new();
     while Instant::now() < until {
         let kind = {
@@ -85,7 +85,7 @@ async fn person(client: Client, paths: Arc<Paths>, until: Instant) -> Vec<(usize
             1 => client.get(format!("{base}/orders/{order}")),
             2 => client.get(format!("{base}/run-sheet")),
             3 => client.get(format!("{base}/originals/{id}/thumbnail")),
-            4 => client.post(format!("{base}/originals/{id}/plan")).json(wish),
+            4 => client.post(format!("{base}/originals/{id}/plan")).json(intent),
             _ => {
                 let (column, row) = (rand::rng().random_range(0..10), rand::rng().random_range(0..8));
                 client.get(format!("{base}{tiles}/{column}/{row}"))

@@ -110,10 +110,10 @@ export const suggestionQuery = (original: number, wanted: SuggestionFor) => ({
 });
 
 /** What was last asked for, or else what comes first; asked anew each time a picture is put on the bench. */
-export const useKeptWish = (original: number) =>
+export const useKeptIntent = (original: number) =>
   useQuery({
-    queryKey: ["wish", original],
-    queryFn: () => answered(api.GET("/api/v1/originals/{id}/wish", { params: { path: { id: original } } })),
+    queryKey: ["intent", original],
+    queryFn: () => answered(api.GET("/api/v1/originals/{id}/intent", { params: { path: { id: original } } })),
     staleTime: Infinity,
     gcTime: 0,
   });
@@ -128,7 +128,7 @@ export function useApply(original: Original) {
       api.POST("/api/v1/orders/{id}/apply", { params: { path }, body: { steps, to: which } }),
     );
     const others = applied.filter(({ id }) => id !== original.id);
-    for (const { id } of others) client.removeQueries({ queryKey: ["wish", id] });
+    for (const { id } of others) client.removeQueries({ queryKey: ["intent", id] });
     return { all: applied.length, others: others.length };
   };
 }
@@ -166,39 +166,41 @@ export const useMeasures = (hash: string, measured: Measured[], part: SheetPart 
     gcTime: 60_000,
   });
 
-/** What a wish means; the last answer stays while the next one is on its way. */
-export const usePlan = (original: number, wish: Intent) =>
+/** What an intent means; the last answer stays while the next one is on its way. */
+export const usePlan = (original: number, intent: Intent) =>
   useQuery({
-    queryKey: ["plan", original, wish],
+    queryKey: ["plan", original, intent],
     queryFn: ({ signal }) =>
-      answered(api.POST("/api/v1/originals/{id}/plan", { params: { path: { id: original } }, body: wish, signal })),
+      answered(api.POST("/api/v1/originals/{id}/plan", { params: { path: { id: original } }, body: intent, signal })),
     placeholderData: keepPreviousData,
     retry: false,
     // The forecast of time follows the models' measurement.
     refetchInterval: (query) => (query.state.data && query.state.data.seconds == null ? 1500 : false),
   });
 
-/** The treatment that a wish comes to, only tried out: what is asked for stays what it was. */
-export const useTried = (original: number, wish: Intent | undefined) =>
+/** The treatment that an intent comes to, only tried out: what is asked for stays what it was. */
+export const useTried = (original: number, intent: Intent | undefined) =>
   useQuery({
-    queryKey: ["tried", original, wish],
+    queryKey: ["tried", original, intent],
     queryFn: async ({ signal }) => {
       const params = { path: { id: original }, query: { remember: false } };
-      if (!wish) return null;
-      const plan = await answered(api.POST("/api/v1/originals/{id}/plan", { params, body: wish, signal }));
+      if (!intent) return null;
+      const plan = await answered(api.POST("/api/v1/originals/{id}/plan", { params, body: intent, signal }));
       return plan.treatment;
     },
-    enabled: wish !== undefined,
+    enabled: intent !== undefined,
     retry: false,
     staleTime: Infinity,
     gcTime: 60_000,
   });
 
-export const useForecast = (original: number, wish: Intent, enabled: boolean) =>
+export const useForecast = (original: number, intent: Intent, enabled: boolean) =>
   useQuery({
-    queryKey: ["forecast", original, wish],
+    queryKey: ["forecast", original, intent],
     queryFn: ({ signal }) =>
-      answered(api.POST("/api/v1/originals/{id}/forecast", { params: { path: { id: original } }, body: wish, signal })),
+      answered(
+        api.POST("/api/v1/originals/{id}/forecast", { params: { path: { id: original } }, body: intent, signal }),
+      ),
     enabled,
     // The last figure stays until the next is measured.
     placeholderData: keepPreviousData,

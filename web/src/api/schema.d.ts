@@ -807,6 +807,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/originals/{id}/intent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All that was last asked for, or else what is suggested. */
+        get: operations["intent"];
+        /** Asks for something else: what was asked for before is replaced. */
+        put: operations["set_intent"];
+        post?: never;
+        /** Forgets what was asked for: the picture starts again from its suggestion. */
+        delete: operations["forget_intent"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/originals/{id}/jobs": {
         parameters: {
             query?: never;
@@ -961,25 +980,6 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/originals/{id}/wish": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** All that was last asked for, or else what is suggested. */
-        get: operations["wish"];
-        /** Asks for something else: what was asked for before is replaced. */
-        put: operations["set_wish"];
-        post?: never;
-        /** Forgets what was asked for: the picture starts again from its suggestion. */
-        delete: operations["forget_wish"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2964,6 +2964,7 @@ export interface components {
              * @description How many times it is enlarged again: 2, 3 or 4; the print's own factor, brought into that range, where nothing is said.
              */
             factor?: number | null;
+            intent?: null | components["schemas"]["Intent"];
             /**
              * Format: int32
              * @description How many parts are looked at, 1 to 48.
@@ -2972,7 +2973,6 @@ export interface components {
             /** @description Whether the picture's own noise and compression are put back. */
             put_back?: boolean;
             region?: null | components["schemas"]["Region"];
-            wish?: null | components["schemas"]["Intent"];
         };
         /** @description What an order's rehearsals come to together. */
         RehearsalsTogether: {
@@ -5458,6 +5458,93 @@ export interface operations {
             };
         };
     };
+    intent: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Intent"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_intent: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Intent"];
+            };
+        };
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forget_intent: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     add_job: {
         parameters: {
             query?: never;
@@ -5833,93 +5920,6 @@ export interface operations {
                 content: {
                     "image/png": unknown;
                 };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    wish: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Intent"];
-                };
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    set_wish: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Intent"];
-            };
-        };
-        responses: {
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    forget_wish: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
             404: {
                 headers: {

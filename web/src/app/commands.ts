@@ -94,6 +94,7 @@ export const COMMANDS: Command[] = [
   { id: "only", title: "While held: the first pane's candidate everywhere", group: "Comparing", keys: ["o"], on: ({ stage }) => stage && (() => stage.only(0)), release: ({ stage }) => stage?.only(undefined) },
   { id: "loupe", title: "While held: original and result side by side at the pointer", group: "Comparing", keys: ["l"], on: ({ stage }) => stage && (() => stage.loupe(true)), release: ({ stage }) => stage?.loupe(false) },
   { id: "tones", title: "Tones of original and result, with what is clipped", group: "Comparing", keys: ["h"], on: ({ stage, bench }) => stage && bench && (() => bench.openCard("Tones")) },
+  { id: "difference", title: "By how much the second candidate differs from the first, amplified", group: "Comparing", keys: ["d"], on: ({ stage }) => stage?.toggleDifference },
   { id: "map", title: "The departure map", group: "Comparing", keys: ["m"], on: ({ stage }) => stage?.toggleMap },
 ]; // prettier-ignore
 

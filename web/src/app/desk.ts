@@ -48,6 +48,7 @@ export interface StageDesk {
   setLayout: (layout: Layout) => void;
   toggleNavigator: () => void;
   toggleMap: () => void;
+  toggleDifference: () => void;
   toggleFull: () => void;
   /** Back to everything, while the stage is alone. */
   leaveFull?: () => void;

@@ -123,7 +123,7 @@ export function useAreaTool(
 
 /** A panel beside the stage, which stays in sight and free for drawing. */
 export function AreasPanel(props: {
-  wish: Intent;
+  intent: Intent;
   size: { width: number; height: number };
   scope: Scope;
   onScope: (scope: Scope) => void;
@@ -136,15 +136,15 @@ export function AreasPanel(props: {
   onBrush: (brush: BrushSettings) => void;
   onClose: () => void;
 }) {
-  const { wish, scope, change, brush } = props;
-  const areas = wish.areas ?? [];
+  const { intent, scope, change, brush } = props;
+  const areas = intent.areas ?? [];
   const area = scope === "whole" ? undefined : areas[scope];
-  const setMask = (mask: Mask) => scope !== "whole" && change(changeArea(wish, scope, { mask }));
+  const setMask = (mask: Mask) => scope !== "whole" && change(changeArea(intent, scope, { mask }));
   const add = (kind: Kind) => {
     const used = new Set(areas.map((a) => a.name));
     let number = areas.length + 1;
     while (used.has(`Area ${number}`)) number++;
-    const fresh: Area = { name: `Area ${number}`, mask: emptyMask(kind, props.size), steps: stepsOf(wish) };
+    const fresh: Area = { name: `Area ${number}`, mask: emptyMask(kind, props.size), steps: stepsOf(intent) };
     change({ areas: [...areas, fresh] });
     props.onScope(areas.length);
     props.onDrawing(true);
@@ -215,7 +215,7 @@ export function AreasPanel(props: {
                 label="Name"
                 defaultValue={area.name}
                 onBlur={(e) =>
-                  e.target.value.trim() && change(changeArea(wish, scope, { name: e.target.value.trim() }))
+                  e.target.value.trim() && change(changeArea(intent, scope, { name: e.target.value.trim() }))
                 }
               />
               <IconButton

@@ -2,7 +2,7 @@
 import { fireEvent, renderHook, screen, within } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
 import type { Affine, Area, Mask, Steps, Intent } from "../api/client";
-import { aWish, show } from "../testing/render";
+import { anIntent, show } from "../testing/render";
 import { Brush, Line, Pick } from "../stage/tools";
 import { rules } from "../api/rules";
 import { AreasPanel, FIRST_BRUSH, emptyMask, useAreaTool } from "./Areas";
@@ -22,10 +22,10 @@ function opened(areas: Area[], scope: Scope, given: Partial<Parameters<typeof Ar
     onBrush: vi.fn(),
     onClose: vi.fn(),
   };
-  const wish = aWish({ areas, ...STEPS } as Partial<Intent>);
+  const intent = anIntent({ areas, ...STEPS } as Partial<Intent>);
   const shown = show(
     <AreasPanel
-      wish={wish}
+      intent={intent}
       size={SIZE}
       scope={scope}
       drawing={false}

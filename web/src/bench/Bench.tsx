@@ -4,7 +4,7 @@ import { Alert, Box, Button } from "@mui/material";
 import { useState } from "react";
 import { useLocation } from "react-router";
 import { type Intent, Refusal, answered, api, sentence } from "../api/client";
-import { useKeptWish } from "../api/queries";
+import { useKeptIntent } from "../api/queries";
 import { STAGE_GROUND } from "../app/theme";
 import { type BenchProps, Workbench } from "./Workbench";
 import { lookingOf } from "./looking";
@@ -13,9 +13,9 @@ import { BenchProvider, benchStore } from "./state";
 /** Opens with what was asked for last, or with what is suggested. */
 export function Bench(props: BenchProps) {
   const { id } = props.original;
-  const first = useKeptWish(id);
+  const first = useKeptIntent(id);
   const beginAgain = async () => {
-    await answered(api.DELETE("/api/v1/originals/{id}/wish", { params: { path: { id } } }));
+    await answered(api.DELETE("/api/v1/originals/{id}/intent", { params: { path: { id } } }));
     await first.refetch();
   };
   if (first.data) return <Open key={first.dataUpdatedAt} {...props} first={first.data} />;

@@ -19,15 +19,15 @@ import { useFigures } from "./figures";
 import type { Spotted } from "./looking";
 import { type Pane, type Source, filledUp, linesUp, paneView } from "./panes";
 import { type SpotsControl, SpotsMenu, openingSpot, pinned, useSpots } from "./spots";
-import { useBench, useBenchStore, useWish } from "./state";
+import { useBench, useBenchStore, useIntent } from "./state";
 import { type Scope, changeArea } from "./treatments";
 import { useLooking } from "./useLooking";
-import { PLAIN_FRAME } from "./wish";
+import { PLAIN_FRAME } from "./intent";
 
 export function LightTable(props: {
   original: Original;
   source: Omit<Source, "extent">;
-  /** Whether the plan is that of the wish as it is now. */
+  /** Whether the plan is that of the intent as it is now. */
   settled: boolean;
   scope: Scope;
   /** Whether it is in view. */
@@ -35,9 +35,9 @@ export function LightTable(props: {
   onFaceDrawn: (face: OwnFace | undefined) => void;
 }) {
   const { original, scope, settled } = props;
-  const { wish, plan, results } = props.source;
+  const { intent, plan, results } = props.source;
   const store = useBenchStore();
-  const control = useWish(store);
+  const control = useIntent(store);
   const { change } = control;
   const state = useBench((all) => all);
   const { layout, map, blend, areasOpen, facesShown, drawingFace, goingTo } = state;
@@ -61,8 +61,8 @@ export function LightTable(props: {
   );
   const areaQuery = areasOpen && areaShown && scope !== "whole" ? `?show=area&area=${scope}` : undefined;
   const nowQuery = state.edgeMask ? "?show=edges" : areaQuery;
-  const low = useTried(original.id, blend && endOf(control.wish, scope, blend.low)).data;
-  const high = useTried(original.id, blend && endOf(control.wish, scope, blend.high)).data;
+  const low = useTried(original.id, blend && endOf(control.intent, scope, blend.low)).data;
+  const high = useTried(original.id, blend && endOf(control.intent, scope, blend.high)).data;
   const source: Source = {
     ...props.source,
     extent,
@@ -72,8 +72,8 @@ export function LightTable(props: {
   };
   const panes = filledUp(
     state.panes,
-    wish,
-    results.filter((result) => linesUp(result, plan, wish)),
+    intent,
+    results.filter((result) => linesUp(result, plan, intent)),
     Math.max(PANES[layout], 2),
   );
   const views = panes.map((pane) => paneView(pane, source));
@@ -108,7 +108,7 @@ export function LightTable(props: {
       .set(pinned(spots.spots, through(inverse(plan.place), at), original.facts.size))
       .catch((error: unknown) => store.say(sentence(error)));
 
-  const area = areasOpen && scope !== "whole" ? control.wish.areas?.[scope] : undefined;
+  const area = areasOpen && scope !== "whole" ? control.intent.areas?.[scope] : undefined;
   const onDrawn = useCallback(
     (mask: Mask) => scope !== "whole" && change(changeArea(store.getState().intent, scope, { mask })),
     [change, store, scope],
@@ -121,16 +121,16 @@ export function LightTable(props: {
     return new Line((from, to) => onFaceDrawn(drawnFace(through(back, from), through(back, to))));
     // eslint-disable-next-line react-hooks/exhaustive-deps -- a line that is being drawn outlives a new plan
   }, [drawingFace]);
-  const { wish: latestWish } = control;
+  const { intent: latestIntent } = control;
   const marks = useMemo(() => {
     const pinnedMarks = spots.spots.map((spot, i) => ({ ...through(plan.place, spot), label: String(i + 1) }));
     if (!facesShown) return spotsAnchor ? pinnedMarks : NO_MARKS;
-    const faceMarks = ownFaces(latestWish, plan).map((own, i) => {
+    const faceMarks = ownFaces(latestIntent, plan).map((own, i) => {
       const { reach, ...at } = around(own);
       return { ...through(plan.place, at), reach, label: `face ${i + 1}` };
     });
     return spotsAnchor ? [...pinnedMarks, ...faceMarks] : faceMarks;
-  }, [spots.spots, plan, spotsAnchor, facesShown, latestWish]);
+  }, [spots.spots, plan, spotsAnchor, facesShown, latestIntent]);
   useEffect(() => {
     if (goingTo) handle.current?.goTo(through(plan.place, around(goingTo)));
     // eslint-disable-next-line react-hooks/exhaustive-deps -- it is gone to once, wherever the picture lies later
@@ -169,7 +169,7 @@ export function LightTable(props: {
       </Box>
       {areasOpen && (
         <AreasPanel
-          wish={control.wish}
+          intent={control.intent}
           size={original.facts.size}
           scope={scope}
           onScope={(next) => store.setState({ scope: next })}
@@ -230,7 +230,7 @@ function useOpening(
 /** What is on the table; another object only when it says something else. */
 function useSubject(
   original: Original,
-  { hash, wish, plan, extent }: Source,
+  { hash, intent, plan, extent }: Source,
   views: ReturnType<typeof paneView>[],
   opening: Opening | undefined,
 ) {
@@ -239,12 +239,12 @@ function useSubject(
   return useMemo(() => {
     const { width, height } = original.facts.size;
     const far = Math.max(0, Math.ceil(Math.log2(Math.max(plan.sheet.width, plan.sheet.height) / TILE)));
-    const plain = wish.frame === undefined || JSON.stringify(wish.frame) === JSON.stringify(PLAIN_FRAME);
+    const plain = intent.frame === undefined || JSON.stringify(intent.frame) === JSON.stringify(PLAIN_FRAME);
     const bare = plain && Math.abs(extent.width - width) < 1 && Math.abs(extent.height - height) < 1;
     const bicubic = `/api/v1/tiles/${hash}/${plan.plain.bicubic}`;
     return {
       // Another crop is another picture; the same one at another size is not.
-      picture: `${original.id} ${extent.width.toFixed(0)} ${extent.height.toFixed(0)} ${JSON.stringify(wish.frame)}`,
+      picture: `${original.id} ${extent.width.toFixed(0)} ${extent.height.toFixed(0)} ${JSON.stringify(intent.frame)}`,
       opening,
       original: extent,
       factor,
@@ -253,5 +253,5 @@ function useSubject(
       panes: views.map((v) => v.candidate),
     };
     // eslint-disable-next-line react-hooks/exhaustive-deps -- the candidates are compared by what they say
-  }, [described, original.id, extent, factor, hash, plan.plain.bicubic, plan.sheet, wish.frame, opening]);
+  }, [described, original.id, extent, factor, hash, plan.plain.bicubic, plan.sheet, intent.frame, opening]);
 }

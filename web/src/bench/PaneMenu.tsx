@@ -12,7 +12,7 @@ export function PaneMenu(props: {
   onChoose: (pane: Pane) => void;
 }) {
   const { source, onChoose } = props;
-  const { wish, plan, results } = source;
+  const { intent, plan, results } = source;
   return (
     <Menu open={props.anchor !== undefined} anchorEl={props.anchor} onClose={props.onClose}>
       {rules().kernels.map(({ kernel }) => (
@@ -21,11 +21,11 @@ export function PaneMenu(props: {
         </MenuItem>
       ))}
       <MenuItem onClick={() => onChoose({ show: "now" })}>The treatment on the rail</MenuItem>
-      {letters(wish).length > 1 &&
-        letters(wish).map((letter) => (
+      {letters(intent).length > 1 &&
+        letters(intent).map((letter) => (
           <MenuItem
             key={letter}
-            onClick={() => onChoose(letter === wish.letter ? { show: "now" } : { show: "letter", letter })}
+            onClick={() => onChoose(letter === intent.letter ? { show: "now" } : { show: "letter", letter })}
           >
             Treatment {letter}
           </MenuItem>
@@ -33,11 +33,11 @@ export function PaneMenu(props: {
       {results.map((result) => (
         <MenuItem
           key={result.id}
-          disabled={!linesUp(result, plan, wish)}
+          disabled={!linesUp(result, plan, intent)}
           onClick={() => onChoose({ show: "result", id: result.id })}
         >
           Finished: {result.file_name}
-          {linesUp(result, plan, wish) ? "" : " (another crop)"}
+          {linesUp(result, plan, intent) ? "" : " (another crop)"}
         </MenuItem>
       ))}
     </Menu>

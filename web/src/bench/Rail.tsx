@@ -13,13 +13,13 @@ import { FinishCard } from "./cards/FinishCard";
 import { FrameCard } from "./cards/FrameCard";
 import { ReadingCard } from "./cards/ReadingCard";
 import { ResultsCard } from "./cards/ResultsCard";
-import type { WishControl } from "./state";
-import { NOTHING_CLEANED, NOTHING_FINISHED, PLAIN_FRAME } from "./wish";
+import type { IntentControl } from "./state";
+import { NOTHING_CLEANED, NOTHING_FINISHED, PLAIN_FRAME } from "./intent";
 
 export function Rail(props: {
   original: Original;
   models: Model[];
-  control: WishControl;
+  control: IntentControl;
   /** The steps that the cards are about: of the whole picture or of an area. */
   steps: Steps;
   changeSteps: (part: Partial<Steps>) => void;
@@ -50,7 +50,7 @@ export function Rail(props: {
   onCard: (name: string | undefined) => void;
 }) {
   const { original, models, plan, reading, suggestion, steps, changeSteps } = props;
-  const { wish, change } = props.control;
+  const { intent, change } = props.control;
   return (
     <WithBand open={props.card} onOpen={props.onCard}>
       {props.loose}
@@ -73,9 +73,9 @@ export function Rail(props: {
           <ReadingCard original={original} reading={reading} onRemove={props.onRemove} />
           <FrameCard
             original={original}
-            frame={wish.frame ?? PLAIN_FRAME}
-            surround={wish.surround ?? { kind: "none" }}
-            target={wish.target}
+            frame={intent.frame ?? PLAIN_FRAME}
+            surround={intent.surround ?? { kind: "none" }}
+            target={intent.target}
             plan={plan}
             onFrame={(frame) => change({ frame })}
             onSurround={(surround) => change({ surround })}
@@ -97,7 +97,7 @@ export function Rail(props: {
           />
           <FacesCard
             original={original}
-            wish={wish}
+            intent={intent}
             models={models}
             plan={plan}
             suggestion={suggestion}
@@ -117,7 +117,7 @@ export function Rail(props: {
             onMask={props.onMask}
           />
           <DeliverCard
-            wish={wish}
+            intent={intent}
             fileBytes={props.fileBytes}
             pattern={props.pattern}
             onPattern={props.onPattern}

@@ -8,7 +8,7 @@ import { decimal } from "../app/format";
 import { useKept } from "../app/kept";
 import type { Box as PartBox } from "../stage/camera";
 import { LAYOUTS, type Layout, PANES, cells } from "../stage/layout";
-import { type Mark, NOTHING_SEEN, type Seen, Stage, type Subject } from "../stage/stage";
+import { AMPLIFIED, type Mark, NOTHING_SEEN, type Seen, Stage, type Subject } from "../stage/stage";
 import type { Point, Tool } from "../stage/tools";
 import { Curtain } from "./Curtain";
 import { Navigator } from "./Navigator";
@@ -51,7 +51,7 @@ export function StageView(props: {
 }) {
   const { subject, labels, onPointing, handle, onSeen, onMoved } = props;
   const store = useBenchStore();
-  const { layout, map, across, full, card } = useBench((state) => state);
+  const { layout, map, difference, across, full, card } = useBench((state) => state);
   const [stage, setStage] = useState<Stage>();
   const [settings, setSettings] = useViewSettings();
   const [navigator, setNavigator] = useKept("navigator", true);
@@ -78,6 +78,7 @@ export function StageView(props: {
   useEffect(() => stage?.setTool(props.tool), [stage, props.tool]);
   useEffect(() => stage?.setTurn(turn), [stage, turn]);
   useEffect(() => stage?.setAcross(across), [stage, across]);
+  useEffect(() => stage?.setDifference(difference), [stage, difference]);
   useEffect(() => stage?.onPointing(onPointing), [stage, onPointing]);
   const moved = useRef(onMoved);
   useEffect(() => {
@@ -121,6 +122,7 @@ export function StageView(props: {
           nextLayout: () => setLayout(LAYOUTS[(LAYOUTS.indexOf(layout) + 1) % LAYOUTS.length] ?? "curtain"),
           setLayout,
           toggleNavigator: () => setNavigator(!navigator),
+          toggleDifference: () => store.setState({ difference: !difference }),
           toggleMap: () => store.setState({ map: !map }),
           toggleFull,
           leaveFull: full ? toggleFull : undefined,
@@ -187,7 +189,9 @@ export function StageView(props: {
                 detail={
                   arriving
                     ? `${standing.ready} of ${standing.needed} tiles`
-                    : (label.detail ??
+                    : ((difference && i === 1
+                        ? `by how much it differs from the first, ${AMPLIFIED} times`
+                        : label.detail) ??
                       (seen.fromOriginal && i > 0 ? "this far off, enlarging does not show: zoom in" : undefined))
                 }
               />

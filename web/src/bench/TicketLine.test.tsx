@@ -2,15 +2,18 @@
 import { screen, waitFor } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
 import { type Plan, Refusal, type Target, type Intent } from "../api/client";
-import { aPlan, aWish, anOriginal, show } from "../testing/render";
+import { aPlan, anIntent, anOriginal, show } from "../testing/render";
 import { TicketLine, targetText } from "./TicketLine";
 
 const PRINT: Target = { by: "print", paper: { width: 60, height: 40, unit: "cm" }, ppi: 240 };
 const verdict = { distance_m: 1.1, detail_ppi: 76.4, sharp_from_m: 1.13 };
 
-function line(target: Target, part: { plan?: Plan; error?: unknown; fileBytes?: number; wish?: Partial<Intent> } = {}) {
+function line(
+  target: Target,
+  part: { plan?: Plan; error?: unknown; fileBytes?: number; intent?: Partial<Intent> } = {},
+) {
   const change = vi.fn();
-  const control = { wish: aWish({ target, ...part.wish }), change } as never;
+  const control = { intent: anIntent({ target, ...part.intent }), change } as never;
   return { ...show(<TicketLine original={anOriginal()} control={control} {...part} />), change };
 }
 

@@ -5,7 +5,7 @@ import { type ReactNode, useState } from "react";
 import { type Original, type Plan, type Target, sentence } from "../api/client";
 import { bytes, decimal, distance, duration, pixels } from "../app/format";
 import { Figure, TargetFields } from "./TargetFields";
-import type { WishControl } from "./state";
+import type { IntentControl } from "./state";
 
 /** An underlined part of the sentence; opens its controls below. */
 function Part(props: { name: string; text: string; children: ReactNode }) {
@@ -65,14 +65,14 @@ export function targetText(target: Target): string {
 
 export function TicketLine(props: {
   original: Original;
-  control: WishControl;
+  control: IntentControl;
   plan?: Plan;
   error?: unknown;
   fileBytes?: number;
 }) {
   const { original, plan } = props;
-  const { wish, change } = props.control;
-  const { target } = wish;
+  const { intent, change } = props.control;
+  const { target } = intent;
   return (
     <Box
       component="section"
@@ -107,7 +107,7 @@ export function TicketLine(props: {
             {", to be seen from "}
             <Part name="Viewing distance" text={distance(plan?.verdict?.distance_m ?? 1)}>
               <Distance
-                value={wish.distance_m ?? undefined}
+                value={intent.distance_m ?? undefined}
                 usual={plan?.verdict?.distance_m ?? 1}
                 onChange={(distance_m) => change({ distance_m })}
               />

@@ -3,7 +3,7 @@ import { screen, waitFor } from "@testing-library/react";
 import { useState } from "react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Steps, Intent } from "../api/client";
-import { aWish, anOriginal, show } from "../testing/render";
+import { anIntent, anOriginal, show } from "../testing/render";
 import { Refused, answer, asked } from "../testing/server";
 import { TreatmentTabs } from "./TreatmentTabs";
 
@@ -24,15 +24,15 @@ beforeEach(() => {
 
 function opened(start: Partial<Intent> = {}, name = "furnace-hall.jpg") {
   const said = vi.fn<(text: string) => void>();
-  const now: { wish: Intent } = { wish: aWish() };
+  const now: { intent: Intent } = { intent: anIntent() };
   function Room() {
-    const [wish, setWish] = useState(aWish({ ...steps, letter: "A", alternatives: [], ...start }));
-    now.wish = wish;
-    const change = (part: Partial<Intent>) => setWish({ ...wish, ...part });
+    const [intent, setIntent] = useState(anIntent({ ...steps, letter: "A", alternatives: [], ...start }));
+    now.intent = intent;
+    const change = (part: Partial<Intent>) => setIntent({ ...intent, ...part });
     return (
       <TreatmentTabs
         original={anOriginal({ name })}
-        wish={wish}
+        intent={intent}
         scope="whole"
         change={change}
         changeSteps={change}
@@ -53,12 +53,12 @@ describe("treatments by their letters", () => {
   it("are added as copies, turned to, and removed", async () => {
     const { user, now } = opened();
     await user.click(screen.getByRole("button", { name: "Another treatment" }));
-    expect(now.wish.letter).toBe("B");
+    expect(now.intent.letter).toBe("B");
     expect(screen.getByRole("button", { name: "Treatment B" })).toHaveAttribute("aria-pressed", "true");
     await user.click(screen.getByRole("button", { name: "Treatment A" }));
-    expect(now.wish).toMatchObject({ letter: "A", alternatives: [{ letter: "B" }] });
+    expect(now.intent).toMatchObject({ letter: "A", alternatives: [{ letter: "B" }] });
     await choose(user, "Remove treatment A");
-    await waitFor(() => expect(now.wish).toMatchObject({ letter: "B", alternatives: [] }));
+    await waitFor(() => expect(now.intent).toMatchObject({ letter: "B", alternatives: [] }));
   });
 
   it("end at the sixth, and the only one stays", async () => {
@@ -79,7 +79,11 @@ describe("copied steps", () => {
     const second = opened({ ...steps, enlarge: { by: "plain", kernel: "bicubic" }, faces: null } as never, "rope.jpg");
     await choose(second.user, "Paste from furnace-hall.jpg");
     await waitFor(() => expect(second.said).toHaveBeenCalledWith("Pasted from furnace-hall.jpg, with this picture's own measurements")); // prettier-ignore
-    expect(second.now.wish).toMatchObject({ enlarge: steps.enlarge, faces: steps.faces, clean: { noise: "its own" } });
+    expect(second.now.intent).toMatchObject({
+      enlarge: steps.enlarge,
+      faces: steps.faces,
+      clean: { noise: "its own" },
+    });
   });
 
   it("may be one step alone", async () => {
@@ -88,7 +92,7 @@ describe("copied steps", () => {
     await waitFor(() => expect(said).toHaveBeenCalledWith(expect.stringMatching(/^Enlarge copied/)));
     await choose(user, /^Paste from/);
     await waitFor(() => expect(said).toHaveBeenCalledTimes(2));
-    expect(now.wish.clean).toEqual(steps.clean);
+    expect(now.intent.clean).toEqual(steps.clean);
   });
 });
 
@@ -97,7 +101,7 @@ describe("house treatments", () => {
     const { user, said, now } = opened();
     await choose(user, /Sala grande/);
     await waitFor(() => expect(said).toHaveBeenCalledWith("Sala grande, with this picture's own measurements"));
-    expect(now.wish.faces).toBeNull();
+    expect(now.intent.faces).toBeNull();
   });
 
   it("are forgotten without being taken", async () => {

@@ -39,7 +39,7 @@ interface Copied {
 /** A treatment of a picture of an order, and how it is changed. */
 interface Treating {
   original: Original;
-  wish: Intent;
+  intent: Intent;
   scope: Scope;
   change: (part: Partial<Intent>) => void;
   changeSteps: (part: Partial<Steps>) => void;
@@ -47,18 +47,23 @@ interface Treating {
 }
 
 export function TreatmentTabs(props: Treating & { onAreas: (anchor: HTMLElement) => void }) {
-  const { wish, change, scope } = props;
+  const { intent, change, scope } = props;
   const [menu, setMenu] = useState<HTMLElement | null>(null);
   const [naming, setNaming] = useState(false);
-  const now = wish.letter ?? "A";
-  const more = added(wish);
-  const areas = wish.areas ?? [];
+  const now = intent.letter ?? "A";
+  const more = added(intent);
+  const areas = intent.areas ?? [];
   const scopeName = scope === "whole" ? "Whole picture" : (areas[scope]?.name ?? "Whole picture");
   return (
     <Box sx={{ display: "flex", flexDirection: "column", borderRight: 1, borderColor: "divider", flexShrink: 0 }}>
       <Box role="group" aria-label="Treatments" sx={{ display: "flex", alignItems: "center", height: 28, px: 0.5 }}>
-        {letters(wish).map((letter) => (
-          <LetterTab key={letter} letter={letter} now={letter === now} onClick={() => change(switched(wish, letter))} />
+        {letters(intent).map((letter) => (
+          <LetterTab
+            key={letter}
+            letter={letter}
+            now={letter === now}
+            onClick={() => change(switched(intent, letter))}
+          />
         ))}
         <Tooltip title="Another treatment to compare with: a copy of this one under the next letter">
           <span>
@@ -98,7 +103,7 @@ export function TreatmentTabs(props: Treating & { onAreas: (anchor: HTMLElement)
         </ButtonBase>
       </Tooltip>
       <TreatmentMenu {...props} anchor={menu} onClose={() => setMenu(null)} onName={() => setNaming(true)} />
-      {naming && <NameDialog steps={stepsIn(wish, scope)} onClose={() => setNaming(false)} onSay={props.onSay} />}
+      {naming && <NameDialog steps={stepsIn(intent, scope)} onClose={() => setNaming(false)} onSay={props.onSay} />}
     </Box>
   );
 }
@@ -125,13 +130,13 @@ function LetterTab(props: { letter: Letter; now: boolean; onClick: () => void })
 }
 
 function TreatmentMenu(props: Treating & { anchor: HTMLElement | null; onClose: () => void; onName: () => void }) {
-  const { wish, scope, change, onSay } = props;
+  const { intent, scope, change, onSay } = props;
   const [copied, setCopied] = useKept<Copied | undefined>("copied-steps", undefined);
   const client = useQueryClient();
   const apply = useApply(props.original);
   const house = useHouse();
-  const steps = stepsIn(wish, scope);
-  const without = removed(wish);
+  const steps = stepsIn(intent, scope);
+  const without = removed(intent);
 
   const act = (work: () => Promise<string | undefined> | string | undefined) => () => {
     props.onClose();
@@ -221,7 +226,7 @@ function TreatmentMenu(props: Treating & { anchor: HTMLElement | null; onClose: 
       </MenuItem>
       <Divider />
       <MenuItem disabled={!without} onClick={act(() => (without && change(without), undefined))}>
-        Remove treatment {wish.letter ?? "A"}
+        Remove treatment {intent.letter ?? "A"}
       </MenuItem>
     </Menu>
   );

@@ -22,9 +22,9 @@ import { cleanLine } from "./cards/CleanCard";
 import { choiceText } from "./cards/EnlargeCard";
 import { ownFaces, usualStrength } from "./faces";
 import { useRun } from "./running";
-import { useBench, useBenchStore, useWish } from "./state";
+import { useBench, useBenchStore, useIntent } from "./state";
 import { type Scope, added, changeIn, letters, stepsIn, switched, treatmentOf } from "./treatments";
-import { NOTHING_CLEANED } from "./wish";
+import { NOTHING_CLEANED } from "./intent";
 
 // Its charts are for those who open it.
 const Rehearsal = lazy(() => import("../rehearsal/Rehearsal").then((module) => ({ default: module.Rehearsal })));
@@ -50,14 +50,14 @@ export interface BenchProps {
 export function Workbench(props: BenchProps) {
   const { original, contents, models, active } = props;
   const store = useBenchStore();
-  const control = useWish(store);
+  const control = useIntent(store);
   const { change, follow } = control;
-  const wish = usePaced(control.wish, ASKED_EVERY_MS);
+  const intent = usePaced(control.intent, ASKED_EVERY_MS);
   const [pattern, setPattern] = useKept("pattern", rules().naming.default_pattern);
   const { scope, card, full, areasOpen, rehearsing, facesShown, said, viewPart } = useBench((state) => state);
 
   const reading = useReading(original.id);
-  const { target, frame, surround, distance_m } = wish;
+  const { target, frame, surround, distance_m } = intent;
   const suggestion = useQuery({
     ...suggestionQuery(original.id, { target, frame, surround, distance_m }),
     placeholderData: keepPreviousData,
@@ -68,15 +68,15 @@ export function Workbench(props: BenchProps) {
     if (latest.current) follow(latest.current, suggestion.data.recipe);
     latest.current = suggestion.data.recipe;
   }, [suggestion.data, suggestion.isPlaceholderData, follow]);
-  const plan = usePlan(original.id, wish);
+  const plan = usePlan(original.id, intent);
   const answer = plan.error ? undefined : plan.data;
   const fine = answer !== undefined && !plan.isPlaceholderData && answer.problem == null;
-  const rested = useLater(wish, FORECAST_AFTER_MS);
-  const forecast = useForecast(original.id, rested, fine && rested === wish);
+  const rested = useLater(intent, FORECAST_AFTER_MS);
+  const forecast = useForecast(original.id, rested, fine && rested === intent);
   const blocked = plan.isError || answer === undefined || answer.problem != null;
   const run = useRun(original, store, pattern);
 
-  const safeScope: Scope = scope !== "whole" && wish.areas?.[scope] ? scope : "whole";
+  const safeScope: Scope = scope !== "whole" && intent.areas?.[scope] ? scope : "whole";
   const changeSteps = useCallback(
     (part: Partial<Steps>) => change(changeIn(store.getState().intent, safeScope, part)),
     [change, store, safeScope],
@@ -88,11 +88,11 @@ export function Workbench(props: BenchProps) {
     store.setState({ areasOpen: !areasOpen });
   };
   const stepTreatment = (by: 1 | -1) => {
-    const all = letters(control.wish);
-    const next = all[(all.indexOf(control.wish.letter ?? "A") + by + all.length) % all.length];
-    if (next) change(switched(control.wish, next));
+    const all = letters(control.intent);
+    const next = all[(all.indexOf(control.intent.letter ?? "A") + by + all.length) % all.length];
+    if (next) change(switched(control.intent, next));
   };
-  const more = added(control.wish);
+  const more = added(control.intent);
   useOnDesk(
     "bench",
     active
@@ -115,14 +115,14 @@ export function Workbench(props: BenchProps) {
   // Alone, a treatment is its model; among others, also what is cleaned before it tells them apart.
   const nameOf = useCallback(
     (letter: Letter) => {
-      const treated = treatmentOf(wish, letter);
+      const treated = treatmentOf(intent, letter);
       if (!treated) return letter;
-      const model = choiceText(treated.enlarge, models, letter === (wish.letter ?? "A") ? answer : undefined);
-      return letters(wish).length > 1
+      const model = choiceText(treated.enlarge, models, letter === (intent.letter ?? "A") ? answer : undefined);
+      return letters(intent).length > 1
         ? `${letter}: ${model}; clean ${cleanLine(treated.clean ?? NOTHING_CLEANED)}`
         : model;
     },
-    [wish, models, answer],
+    [intent, models, answer],
   );
   return (
     <Box component="main" sx={{ flex: 1, minWidth: 0, minHeight: 0, display: "flex", flexDirection: "column" }}>
@@ -140,7 +140,7 @@ export function Workbench(props: BenchProps) {
       ) : props.strip ? (
         <Strip
           original={original}
-          wish={wish}
+          intent={intent}
           plan={answer}
           control={control}
           onSay={store.say}
@@ -149,8 +149,8 @@ export function Workbench(props: BenchProps) {
       ) : (
         <LightTable
           original={original}
-          source={{ hash: original.hash, wish, plan: answer, nameOf, results }}
-          settled={control.wish === wish && !plan.isPlaceholderData}
+          source={{ hash: original.hash, intent, plan: answer, nameOf, results }}
+          settled={control.intent === intent && !plan.isPlaceholderData}
           scope={safeScope}
           active={active}
           onFaceDrawn={(face) => {
@@ -158,8 +158,8 @@ export function Workbench(props: BenchProps) {
             if (!face) return store.say("Draw from the middle of one eye to the middle of the other.");
             store.setState({ facesShown: true });
             change({
-              own_faces: [...ownFaces(control.wish, answer), face],
-              faces: control.wish.faces ?? suggestion.data?.recipe.faces ?? { strength: usualStrength(models) },
+              own_faces: [...ownFaces(control.intent, answer), face],
+              faces: control.intent.faces ?? suggestion.data?.recipe.faces ?? { strength: usualStrength(models) },
             });
           }}
         />
@@ -168,7 +168,7 @@ export function Workbench(props: BenchProps) {
         <Suspense>
           <Rehearsal
             original={original}
-            wish={control.wish}
+            intent={control.intent}
             onClose={() => store.setState({ rehearsing: false })}
             onTake={(enlarge, name) => {
               changeSteps({ enlarge });
@@ -184,7 +184,7 @@ export function Workbench(props: BenchProps) {
             original={original}
             models={models}
             control={control}
-            steps={stepsIn(control.wish, safeScope)}
+            steps={stepsIn(control.intent, safeScope)}
             changeSteps={changeSteps}
             loose={
               answer && (
@@ -193,7 +193,7 @@ export function Workbench(props: BenchProps) {
                     hash={original.hash}
                     treatment={answer.treatment}
                     part={viewPart}
-                    profile={wish.output.profile}
+                    profile={intent.output.profile}
                   />
                 </LooseCard>
               )
@@ -203,7 +203,7 @@ export function Workbench(props: BenchProps) {
             tabs={
               <TreatmentTabs
                 original={original}
-                wish={control.wish}
+                intent={control.intent}
                 scope={safeScope}
                 change={(part) => {
                   if (part.letter) store.setState({ scope: "whole" });

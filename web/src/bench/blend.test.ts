@@ -8,7 +8,7 @@ const learned = (strength: number) => ({
   grade: "draft" as const,
   strength,
 });
-const wish = {
+const intent = {
   enlarge: learned(0.4),
   faces: { strength: 0.3 },
   letter: "A",
@@ -17,19 +17,19 @@ const wish = {
 } as unknown as Intent;
 
 describe("the end of a blend", () => {
-  it("is the wish with that step at its end, compared with nothing", () => {
-    const end = endOf(wish, "whole", { enlarge: learned(0) });
+  it("is the intent with that step at its end, compared with nothing", () => {
+    const end = endOf(intent, "whole", { enlarge: learned(0) });
     expect(end.enlarge).toEqual(learned(0));
     expect(end.alternatives).toEqual([]);
-    expect(end.areas).toBe(wish.areas);
-    expect(wish.alternatives).toHaveLength(1);
+    expect(end.areas).toBe(intent.areas);
+    expect(intent.alternatives).toHaveLength(1);
   });
 
   it("is the area's where the rail is about an area, but faces are always the whole picture's", () => {
-    const end = endOf(wish, 0, { enlarge: learned(1) });
+    const end = endOf(intent, 0, { enlarge: learned(1) });
     expect(end.enlarge).toEqual(learned(0.4));
     expect(end.areas?.[0]?.steps.enlarge).toEqual(learned(1));
-    expect(endOf(wish, 0, { faces: { strength: 1 } }).faces).toEqual({ strength: 1 });
+    expect(endOf(intent, 0, { faces: { strength: 1 } }).faces).toEqual({ strength: 1 });
   });
 });
 
@@ -50,5 +50,5 @@ it("one face's strength is its own, whatever area the rail is about", () => {
   const own_faces = [
     { face: { left_eye: { x: 1, y: 1 }, right_eye: { x: 9, y: 1 }, mouth: { x: 5, y: 9 } }, on: true, strength: 1 },
   ];
-  expect(endOf(wish, 0, { own_faces }).own_faces).toEqual(own_faces);
+  expect(endOf(intent, 0, { own_faces }).own_faces).toEqual(own_faces);
 });

@@ -44,10 +44,10 @@ export function useBlend(
 }
 
 /**
- * A wish with one end of a blend, alone: what it is compared with does not matter to it. Faces are restored in the whole picture,
+ * An intent with one end of a blend, alone: what it is compared with does not matter to it. Faces are restored in the whole picture,
  * whatever the rail is about.
  */
-export function endOf(wish: Intent, scope: Scope, end: Partial<Intent>): Intent {
+export function endOf(intent: Intent, scope: Scope, end: Partial<Intent>): Intent {
   const ofFaces = "faces" in end || "own_faces" in end;
-  return { ...wish, ...(ofFaces ? end : changeIn(wish, scope, end)), alternatives: [] };
+  return { ...intent, ...(ofFaces ? end : changeIn(intent, scope, end)), alternatives: [] };
 }

@@ -42,7 +42,7 @@ describe("the step in a line", () => {
     ["2 found, left alone", on, plan([null, null])],
     ["1 of 2, 70 %", on, plan([0, null])],
     ["being looked for", on, undefined],
-  ])("%s", (line, wish, made) => expect(facesLine(wish, made)).toBe(line));
+  ])("%s", (line, intent, made) => expect(facesLine(intent, made)).toBe(line));
 
   it("says why a face is left alone", () => {
     expect(leftWords("too_small", 17.6)).toContain("18 px");

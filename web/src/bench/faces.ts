@@ -10,8 +10,8 @@ export function usualStrength(models: Model[]): number {
 }
 
 /** Each with what is particular to it, in the order of the plan. */
-export function ownFaces(wish: Intent, plan: Plan | undefined): OwnFace[] {
-  return wish.own_faces ?? (plan?.faces ?? []).map(({ face }) => ({ face, on: true }));
+export function ownFaces(intent: Intent, plan: Plan | undefined): OwnFace[] {
+  return intent.own_faces ?? (plan?.faces ?? []).map(({ face }) => ({ face, on: true }));
 }
 
 export function changedFace(faces: OwnFace[], index: number, part: Partial<OwnFace>): OwnFace[] {

@@ -1,7 +1,7 @@
 import { describe, expect, it } from "vitest";
 import type { Enlargement, Plan, Intent } from "../api/client";
 import { type Pane, type Source, filledUp, linesUp, paneView, plainName } from "./panes";
-import { NOTHING_CLEANED, NOTHING_FINISHED, PLAIN_FRAME } from "./wish";
+import { NOTHING_CLEANED, NOTHING_FINISHED, PLAIN_FRAME } from "./intent";
 
 const steps = {
   clean: NOTHING_CLEANED,
@@ -9,7 +9,7 @@ const steps = {
   finish: NOTHING_FINISHED,
 };
 
-const wish: Intent = {
+const intent: Intent = {
   ...steps,
   target: { by: "factor", factor: 2 },
   frame: PLAIN_FRAME,
@@ -36,7 +36,7 @@ const result = (id: number, width: number, height: number, frame = PLAIN_FRAME) 
 
 const source: Source = {
   hash: "original",
-  wish,
+  intent,
   plan,
   extent: { width: 600, height: 400 },
   nameOf: (letter) => `treatment ${letter}`,
@@ -46,14 +46,14 @@ const source: Source = {
 describe("panes", () => {
   it("fill up with the other treatments, finished files, and the original in other ways", () => {
     const first: Pane[] = [{ show: "plain", kernel: "bicubic" }, { show: "now" }];
-    expect(filledUp(first, wish, [], 2)).toEqual(first);
-    expect(filledUp(first, wish, [], 6).slice(2)).toEqual([
+    expect(filledUp(first, intent, [], 2)).toEqual(first);
+    expect(filledUp(first, intent, [], 6).slice(2)).toEqual([
       { show: "letter", letter: "A" },
       { show: "letter", letter: "D" },
       { show: "plain", kernel: "nearest" },
       { show: "plain", kernel: "lanczos3" },
     ]);
-    const alone = { ...wish, alternatives: [] };
+    const alone = { ...intent, alternatives: [] };
     expect(filledUp(first, alone, [{ id: 7 }], 4).slice(2)).toEqual([
       { show: "result", id: 7 },
       { show: "plain", kernel: "nearest" },
@@ -127,8 +127,8 @@ describe("panes", () => {
 
   it("line up with a finished file of any size, but not with another crop", () => {
     const [same, turned, square] = source.results as [Enlargement, Enlargement, Enlargement];
-    expect(linesUp(same, plan, wish)).toBe(true);
-    expect(linesUp(turned, plan, wish)).toBe(false);
-    expect(linesUp(square, plan, wish)).toBe(false);
+    expect(linesUp(same, plan, intent)).toBe(true);
+    expect(linesUp(turned, plan, intent)).toBe(false);
+    expect(linesUp(square, plan, intent)).toBe(false);
   });
 });

@@ -25,8 +25,8 @@ const SPARE: Pane[] = [
 ];
 
 /** As many panes as are needed: those that were chosen, then the other treatments, finished files, and the original in other ways. */
-export function filledUp(chosen: Pane[], wish: Intent, results: Pick<Enlargement, "id">[], count: number): Pane[] {
-  const other = letters(wish).filter((letter) => letter !== (wish.letter ?? "A"));
+export function filledUp(chosen: Pane[], intent: Intent, results: Pick<Enlargement, "id">[], count: number): Pane[] {
+  const other = letters(intent).filter((letter) => letter !== (intent.letter ?? "A"));
   const panes = [...chosen];
   const same = (a: Pane) => (b: Pane) => JSON.stringify(a) === JSON.stringify(b);
   const others = other.map((letter): Pane => ({ show: "letter", letter }));
@@ -54,7 +54,7 @@ export interface PaneView {
 /** Everything that a pane may show of a picture. */
 export interface Source {
   hash: string;
-  wish: Intent;
+  intent: Intent;
   plan: Plan;
   /** The sheet in pixels of the original. */
   extent: Extent;
@@ -70,20 +70,24 @@ export interface Source {
 }
 
 /** A finished enlargement lines up when it was framed as the picture is now, and fills its sheet as much. */
-export function linesUp(result: Enlargement, plan: Plan, wish: Intent): boolean {
+export function linesUp(result: Enlargement, plan: Plan, intent: Intent): boolean {
   const { width, height } = result.record.size;
   const shape = Math.abs(width / height - plan.sheet.width / plan.sheet.height) < 0.01;
-  return shape && JSON.stringify(result.record.frame ?? null) === JSON.stringify(wish.frame ?? null);
+  return shape && JSON.stringify(result.record.frame ?? null) === JSON.stringify(intent.frame ?? null);
 }
 
 /** What a letter's treatment came to: without a hash where it cannot be carried out. */
-export function planned(plan: Plan, wish: Intent, letter: Letter): { treatment?: string | null; description: string } {
-  if (letter === (wish.letter ?? "A")) return plan;
+export function planned(
+  plan: Plan,
+  intent: Intent,
+  letter: Letter,
+): { treatment?: string | null; description: string } {
+  if (letter === (intent.letter ?? "A")) return plan;
   return plan.alternatives.find((a) => a.letter === letter) ?? { description: "" };
 }
 
 export function paneView(pane: Pane, source: Source): PaneView {
-  const { hash, plan, wish, extent } = source;
+  const { hash, plan, intent, extent } = source;
   const of = (treatment: string, query?: string): Candidate => ({
     base: `/api/v1/tiles/${hash}/${treatment}`,
     size: plan.sheet,
@@ -96,7 +100,7 @@ export function paneView(pane: Pane, source: Source): PaneView {
     return { low: of(low, source.query), high: of(high, source.query), share, settled };
   };
   const now: PaneView = {
-    name: source.nameOf(wish.letter ?? "A"),
+    name: source.nameOf(intent.letter ?? "A"),
     candidate: { ...of(plan.treatment, source.nowQuery ?? source.query), mix: source.nowQuery ? undefined : mix() },
     measured: { treatment: plan.treatment },
   };
@@ -106,13 +110,13 @@ export function paneView(pane: Pane, source: Source): PaneView {
       return { name: plainName(pane.kernel), candidate: of(treatment), measured: { treatment } };
     }
     case "letter": {
-      const { treatment } = planned(plan, wish, pane.letter);
-      if (!treatment || pane.letter === (wish.letter ?? "A")) return now;
+      const { treatment } = planned(plan, intent, pane.letter);
+      if (!treatment || pane.letter === (intent.letter ?? "A")) return now;
       return { name: source.nameOf(pane.letter), candidate: of(treatment, source.query), measured: { treatment } };
     }
     case "result": {
       const result = source.results.find((r) => r.id === pane.id);
-      if (!result || !linesUp(result, plan, wish)) return now;
+      if (!result || !linesUp(result, plan, intent)) return now;
       const { size } = result.record;
       const candidate: Candidate = {
         base: `/api/v1/enlargements/${result.id}/tiles`,

@@ -18,7 +18,7 @@ import type { Blend } from "./blend";
 import type { Looking, Spotted } from "./looking";
 import type { Pane } from "./panes";
 import type { Scope } from "./treatments";
-import { followed } from "./wish";
+import { followed } from "./intent";
 
 /** Changes that follow each other as fast as typing are undone together. */
 const TOGETHER_MS = 800;
@@ -45,6 +45,8 @@ export interface BenchState {
   across: boolean;
   /** The departure map, and the mask of what edges sharpen, in place of the pixels. */
   map: boolean;
+  /** Whether the second candidate is shown as its difference from the first. */
+  difference: boolean;
   edgeMask: boolean;
   /** Whether the stage is alone on the screen. */
   full: boolean;
@@ -76,6 +78,7 @@ export function benchStore(first: Intent, looking: Looking = {}) {
         panes: looking.panes ?? recall<Pane[]>("panes") ?? FIRST_PANES,
         across: recall<boolean>("across") ?? false,
         map: false,
+        difference: false,
         edgeMask: false,
         full: false,
         facesShown: false,
@@ -140,8 +143,8 @@ export function useBench<T>(select: (state: BenchState) => T): T {
   return useStore(useBenchStore() as StoreApi<BenchState>, select);
 }
 
-export interface WishControl {
-  wish: Intent;
+export interface IntentControl {
+  intent: Intent;
   change: (part: Partial<Intent>) => void;
   follow: (old: Recipe, next: Recipe) => void;
   undo?: () => void;
@@ -149,12 +152,12 @@ export interface WishControl {
 }
 
 /** What is asked for of a picture, and how it is changed. */
-export function useWish(store: BenchStore): WishControl {
-  const wish = useStore(store as StoreApi<BenchState>, (state) => state.intent);
+export function useIntent(store: BenchStore): IntentControl {
+  const intent = useStore(store as StoreApi<BenchState>, (state) => state.intent);
   const past = useStore(store.temporal, (history) => history.pastStates.length);
   const future = useStore(store.temporal, (history) => history.futureStates.length);
   return {
-    wish,
+    intent,
     change: store.change,
     follow: store.follow,
     undo: past > 0 ? store.undo : undefined,

@@ -1,11 +1,11 @@
 import { describe, expect, it } from "vitest";
 import type { Area, Intent } from "../api/client";
 import { added, changeIn, letters, removed, stepsIn, switched, treatmentOf } from "./treatments";
-import { NOTHING_CLEANED, NOTHING_FINISHED, PLAIN_FRAME } from "./wish";
+import { NOTHING_CLEANED, NOTHING_FINISHED, PLAIN_FRAME } from "./intent";
 
 const plain = (kernel: "bicubic" | "nearest" | "lanczos3") => ({ by: "plain" as const, kernel });
 
-const wish: Intent = {
+const intent: Intent = {
   target: { by: "factor", factor: 2 },
   frame: PLAIN_FRAME,
   clean: NOTHING_CLEANED,
@@ -24,7 +24,7 @@ const after = (now: Intent, change: Partial<Intent> | undefined): Intent => ({ .
 
 describe("treatments", () => {
   it("start as a copy under the next letter and go their own way", () => {
-    const two = after(after(wish, added(wish)), { enlarge: plain("lanczos3") });
+    const two = after(after(intent, added(intent)), { enlarge: plain("lanczos3") });
     expect(letters(two)).toEqual(["A", "B"]);
     expect(two.letter).toBe("B");
     expect(treatmentOf(two, "A")?.enlarge).toEqual(plain("bicubic"));
@@ -35,7 +35,7 @@ describe("treatments", () => {
   });
 
   it("are six at most, and one at least", () => {
-    let now = wish;
+    let now = intent;
     for (let i = 0; i < 5; i++) now = after(now, added(now));
     expect(letters(now)).toHaveLength(6);
     expect(added(now)).toBeUndefined();
@@ -45,7 +45,7 @@ describe("treatments", () => {
   });
 
   it("take the letter of one that was removed", () => {
-    const three = after(after(wish, added(wish)), undefined);
+    const three = after(after(intent, added(intent)), undefined);
     const again = after(three, added(three));
     const without = after(after(again, switched(again, "B")), undefined);
     const gone = after(without, removed(without));
@@ -55,7 +55,7 @@ describe("treatments", () => {
   });
 
   it("have areas of their own", () => {
-    const one = { ...wish, areas: [sky] };
+    const one = { ...intent, areas: [sky] };
     const two = after(one, added(one));
     const changed = after(two, changeIn(two, 0, { enlarge: plain("lanczos3") }));
     expect(stepsIn(changed, 0).enlarge).toEqual(plain("lanczos3"));

@@ -31,7 +31,7 @@ export function EditDialog(props: {
   const [faces, setFaces] = useState<FacesChoice>();
   const [crop, setCrop] = useState(false);
   const count = props.originals.length;
-  const refresh = () => client.removeQueries({ queryKey: ["wish"] });
+  const refresh = () => client.removeQueries({ queryKey: ["intent"] });
   const edit = useMutation({
     mutationFn: () =>
       answered(
@@ -44,7 +44,7 @@ export function EditDialog(props: {
       refresh();
       props.onDone(`${changed.length} ${changed.length === 1 ? "picture was" : "pictures were"} changed`, async () => {
         for (const { id, before } of changed) {
-          await answered(api.PUT("/api/v1/originals/{id}/wish", { params: { path: { id } }, body: before }));
+          await answered(api.PUT("/api/v1/originals/{id}/intent", { params: { path: { id } }, body: before }));
         }
         refresh();
       });

@@ -40,7 +40,7 @@ export function OrderDialog(props: { order?: Order; onClose: () => void; onDone:
     onSuccess: async (order) => {
       await client.invalidateQueries({ queryKey: keys.orders });
       void client.invalidateQueries({ queryKey: keys.order(order.id) });
-      void client.invalidateQueries({ queryKey: ["wish"] });
+      void client.invalidateQueries({ queryKey: ["intent"] });
       props.onDone(order);
     },
   });

@@ -86,7 +86,7 @@ describe("changing many at once", () => {
   it("says how many were changed, and undoes it one by one", async () => {
     const before = { target: { by: "factor", factor: 2 } };
     answer("POST", "/orders/3/edit", () => [{ id: 7, before }, { id: 9, before }]); // prettier-ignore
-    answer("PUT", "/originals/*/wish", () => null);
+    answer("PUT", "/originals/*/intent", () => null);
     const { user } = opened();
     await user.click(screen.getByRole("button", { name: "Change all" }));
     const dialog = within(await screen.findByRole("dialog", { name: "Change 3 pictures" }));
@@ -100,7 +100,7 @@ describe("changing many at once", () => {
       what: "POST /orders/3/edit",
       body: { originals: [7, 8, 9], crop_to_print: true },
     });
-    expect(asked()[1]).toEqual({ what: "PUT /originals/7/wish", body: before });
+    expect(asked()[1]).toEqual({ what: "PUT /originals/7/intent", body: before });
   });
 
   it("says why it was refused", async () => {

@@ -44,7 +44,7 @@ describe("several pictures at once", () => {
   it("are changed in what was chosen, and changed back", async () => {
     const before = [7, 8].map((id) => ({ id, before: { letter: id === 7 ? "A" : "B" } }));
     answer("POST", "/orders/3/edit", () => before);
-    answer("PUT", "/originals/*/wish", () => null);
+    answer("PUT", "/originals/*/intent", () => null);
     const { user, onDone } = opened();
     await choose(user, "Print", /Gallery 40/);
     await choose(user, "Treatment", /Sala grande/);
@@ -66,8 +66,8 @@ describe("several pictures at once", () => {
     ]);
     await onDone.mock.lastCall![1]();
     expect(asked().slice(1)).toEqual([
-      { what: "PUT /originals/7/wish", body: { letter: "A" } },
-      { what: "PUT /originals/8/wish", body: { letter: "B" } },
+      { what: "PUT /originals/7/intent", body: { letter: "A" } },
+      { what: "PUT /originals/8/intent", body: { letter: "B" } },
     ]);
   });
 

@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { screen, waitFor, within } from "@testing-library/react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
-import { aWish, anOriginal, show } from "../testing/render";
+import { anIntent, anOriginal, show } from "../testing/render";
 import { Refused, answer, asked } from "../testing/server";
 import { Rehearsal } from "./Rehearsal";
 
@@ -43,7 +43,7 @@ beforeEach(() => {
 
 function opened() {
   const told = { onClose: vi.fn(), onTake: vi.fn() };
-  return { ...show(<Rehearsal original={anOriginal()} wish={aWish()} {...told} />), ...told };
+  return { ...show(<Rehearsal original={anOriginal()} intent={anIntent()} {...told} />), ...told };
 }
 
 const sources = (name: RegExp) => screen.getAllByAltText(name).map((img) => img.getAttribute("src") ?? "");
@@ -84,7 +84,7 @@ describe("a rehearsal", () => {
     await waitFor(() => expect(asked()).toHaveLength(1));
     expect(asked()[0]).toMatchObject({
       what: "POST /originals/7/rehearsal",
-      body: { parts: 9, put_back: false, wish: {} },
+      body: { parts: 9, put_back: false, intent: {} },
     });
     expect(await screen.findByText(/figures get surer/)).toBeVisible();
   });

@@ -50,7 +50,7 @@ const PART_COUNTS = [4, 9, 24];
 
 export function Rehearsal(props: {
   original: Original;
-  wish: Intent;
+  intent: Intent;
   onClose: () => void;
   /** Takes a candidate's way of enlarging over to the bench. */
   onTake: (enlarge: Choice, name: string) => void;
@@ -68,7 +68,7 @@ export function Rehearsal(props: {
       answered(
         api.POST("/api/v1/originals/{id}/rehearsal", {
           params: { path: { id: original.id } },
-          body: { ...request, wish: props.wish },
+          body: { ...request, intent: props.intent },
         }),
       ),
     onSuccess: (begun) => {

@@ -75,6 +75,9 @@ export interface Seen {
   middle?: Point;
 }
 
+/** How many times a difference is shown as large as it is: a power of two. */
+export const AMPLIFIED = 8;
+
 /** Side of each of the loupe's two windows, in CSS pixels, and what lies below a picture's edge in it. */
 const LOUPE_SIDE = 220;
 const LOUPE_GROUND = "#777";
@@ -116,6 +119,7 @@ export class Stage {
   /** Where the pointer is, in device pixels of the canvas. */
   private pointer?: [number, number];
   private loupe = false;
+  private difference = false;
   private layout: Layout = "curtain";
   private smooth = false;
   private turn = 0;
@@ -294,6 +298,12 @@ export class Stage {
   /** Upright, or lying across. */
   setAcross(across: boolean): void {
     this.across = across;
+    this.refresh();
+  }
+
+  /** Instead of the second candidate, by how much it differs from the first, amplified. */
+  setDifference(shown: boolean): void {
+    this.difference = shown;
     this.refresh();
   }
 
@@ -531,7 +541,11 @@ export class Stage {
           mix?.stage === "shown"
             ? mix.ends.map((end, high) => ({ ...end, share: high ? mix.share : 1 }))
             : [under, ...(previous ? [viewOf(previous, camera, part)] : []), view];
-        this.drawPane(cell, layout === "curtain" ? this.besideCurtain(cell, i) : whole(cell), camera, part, stack);
+        const strip = layout === "curtain" ? this.besideCurtain(cell, i) : whole(cell);
+        this.drawPane(cell, strip, camera, part, stack);
+        const first = views[0];
+        if (this.difference && i === 1 && first && this.tiles.isWhole(first) && this.tiles.isWhole(view))
+          this.drawDifference(cell, strip, camera, part, [first, view]);
       });
     }
     if (loupe) this.drawLoupe(loupe);
@@ -548,6 +562,31 @@ export class Stage {
         ? undefined
         : { x: this.camera.x / subject.original.width, y: this.camera.y / subject.original.height },
     });
+  }
+
+  /** By how much the second view differs from the first, in a part of a pane: black where it does not. */
+  private drawDifference(cell: Cell, strip: Box, camera: Camera, part: Box, [first, second]: [View, View]): void {
+    const { context, canvas } = this;
+    const { left, top, right, bottom } = strip;
+    const [x, y, width, height] = [cell.left + left, cell.top + top, right - left, bottom - top];
+    if (width <= 0 || height <= 0) return;
+    context.save();
+    context.beginPath();
+    context.rect(x, y, width, height);
+    context.clip();
+    context.fillStyle = "#000";
+    context.fillRect(x, y, width, height);
+    context.translate(cell.left, cell.top);
+    for (const view of [first, second]) {
+      context.globalCompositeOperation = view === first ? "source-over" : "difference";
+      drawTiles(context, this.tiles, view, camera, cell, part, this.smooth);
+    }
+    context.setTransform(1, 0, 0, 1, 0, 0);
+    // Each time twice as much.
+    context.globalCompositeOperation = "lighter";
+    for (let doubled = 1; doubled < AMPLIFIED; doubled *= 2)
+      context.drawImage(canvas, x, y, width, height, x, y, width, height);
+    context.restore();
   }
 
   /** The part of a pane that is on a candidate's side of the curtain. */

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Plan, Intent } from "../api/client";
 import { IDENTITY } from "../stage/affine";
-import { aPlan, aWish, anOriginal, show } from "../testing/render";
+import { aPlan, anIntent, anOriginal, show } from "../testing/render";
 import { Refused, answer, asked } from "../testing/server";
 import { Strip } from "./Strip";
 
@@ -20,7 +20,7 @@ const PLAN = aPlan({
   description: "Everyday",
   alternatives: [{ letter: "B", treatment: "b1", description: "Lettering" }],
 } as never as Partial<Plan>);
-const TWO = aWish({ ...steps(1), letter: "A", alternatives: [{ letter: "B", ...steps(0.4) }] } as Partial<Intent>);
+const TWO = anIntent({ ...steps(1), letter: "A", alternatives: [{ letter: "B", ...steps(0.4) }] } as Partial<Intent>);
 
 // A page that is not laid out never changes its size, and pictures in it are never loaded: these are at once.
 class NoResize {
@@ -48,9 +48,11 @@ beforeEach(() => {
 function opened(start: Intent = TWO) {
   const said = vi.fn<(text: string) => void>();
   function Room() {
-    const [wish, setWish] = useState(start);
-    const control = { wish, change: (part: Partial<Intent>) => setWish({ ...wish, ...part }) } as never;
-    return <Strip original={anOriginal()} wish={wish} plan={PLAN} control={control} onSay={said} onBench={vi.fn()} />;
+    const [intent, setIntent] = useState(start);
+    const control = { intent, change: (part: Partial<Intent>) => setIntent({ ...intent, ...part }) } as never;
+    return (
+      <Strip original={anOriginal()} intent={intent} plan={PLAN} control={control} onSay={said} onBench={vi.fn()} />
+    );
   }
   return { ...show(<Room />), said };
 }
@@ -79,7 +81,7 @@ describe("the strip", () => {
   });
 
   it("says how to get something to compare with", async () => {
-    const { user } = opened(aWish({ ...steps(1), alternatives: [] } as never));
+    const { user } = opened(anIntent({ ...steps(1), alternatives: [] } as never));
     expect(screen.getByText(/There is one treatment so far/)).toBeVisible();
     expect(screen.getByRole("switch")).toBeDisabled();
     await user.click(screen.getByRole("button", { name: "Another treatment" }));

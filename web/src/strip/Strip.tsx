@@ -19,7 +19,7 @@ import { useKept } from "../app/kept";
 import { planned } from "../bench/panes";
 import { useSpots } from "../bench/spots";
 import { added, letters, stepsOf, switched, treatmentOf } from "../bench/treatments";
-import type { WishControl } from "../bench/state";
+import type { IntentControl } from "../bench/state";
 import { inverse, through } from "../stage/affine";
 import { cutAround, shuffled } from "./cells";
 
@@ -38,13 +38,13 @@ interface Column {
 
 export function Strip(props: {
   original: Original;
-  wish: Intent;
+  intent: Intent;
   plan: Plan;
-  control: WishControl;
+  control: IntentControl;
   onSay: (text: string) => void;
   onBench: () => void;
 }) {
-  const { original, wish, plan, control, onSay } = props;
+  const { original, intent, plan, control, onSay } = props;
   const spots = useSpots(original);
   const [scale, setScale] = useKept<number>("strip-scale", 1);
   const [order, setOrder] = useState<Letter[]>();
@@ -60,11 +60,11 @@ export function Strip(props: {
     return () => observer.disconnect();
   }, []);
 
-  const all = letters(wish);
+  const all = letters(intent);
   // A treatment that was added or removed meanwhile ends the blind round.
   const blind = order?.length === all.length && order.every((l) => all.includes(l)) ? order : undefined;
   const column = (letter: Letter): Column[] => {
-    const { treatment, description: words } = planned(plan, wish, letter);
+    const { treatment, description: words } = planned(plan, intent, letter);
     return treatment ? [{ key: letter, letter, treatment, words }] : [];
   };
   const reference: Column = { key: "plain", treatment: plan.plain.bicubic, words: "Original, bicubic" };
@@ -82,7 +82,7 @@ export function Strip(props: {
         .map((c) => ({ letter: c.key, treatment: c.treatment, description: c.words }));
       const body = { candidates, chosen: letter, spots: spots.spots, blind: blind !== undefined };
       await answered(api.POST("/api/v1/originals/{id}/decisions", { params: { path: { id: original.id } }, body }));
-      control.change(switched(control.wish, letter));
+      control.change(switched(control.intent, letter));
       setChosen({ letter, blind: blind !== undefined });
       setOrder(undefined);
     } catch (error) {
@@ -92,7 +92,7 @@ export function Strip(props: {
     }
   };
   const spread = async (letter: Letter) => {
-    const treated = treatmentOf(control.wish, letter);
+    const treated = treatmentOf(control.intent, letter);
     if (!treated) return;
     try {
       const { others } = await apply(stepsOf(treated), "same subject");
@@ -105,7 +105,7 @@ export function Strip(props: {
       onSay(sentence(error));
     }
   };
-  const more = added(control.wish);
+  const more = added(control.intent);
 
   return (
     <Box
@@ -188,11 +188,11 @@ export function Strip(props: {
                 key={c.key}
                 name={blind ? `Candidate ${i + 1}` : c.letter ? `Treatment ${c.letter}` : "Reference"}
                 words={blind ? "" : c.words}
-                now={!blind && c.letter === (wish.letter ?? "A")}
+                now={!blind && c.letter === (intent.letter ?? "A")}
                 won={chosen?.letter === c.letter && c.letter !== undefined}
                 busy={busy}
                 onTurnTo={
-                  !blind && c.letter ? () => control.change(switched(control.wish, c.letter ?? "A")) : undefined
+                  !blind && c.letter ? () => control.change(switched(control.intent, c.letter ?? "A")) : undefined
                 }
                 onChoose={c.letter && all.length > 1 ? () => void choose(c.letter ?? "A") : undefined}
               />

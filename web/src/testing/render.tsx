@@ -111,7 +111,7 @@ export const aModel = (card: Partial<Card>, part: Partial<Model> = {}): Model =>
   ...part,
 });
 
-export const aWish = (part: Partial<Intent> = {}): Intent => ({
+export const anIntent = (part: Partial<Intent> = {}): Intent => ({
   clean: { marks: null, noise: null, softness: null },
   enlarge: { by: "learned", subject: "everyday", grade: "draft", strength: 1 },
   faces: null,

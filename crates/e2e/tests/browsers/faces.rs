@@ -16,10 +16,10 @@ async fn a_face_is_found_and_compared() {
     let usual = 100.0 * read_card(&project().join("models/faces.json")).unwrap().usual_strength();
     let (one, of_two) = (format!("1 of 1, {usual:.0} %"), format!("of 2, {usual:.0} %"));
     let client = reqwest::Client::new();
-    let wish = format!("http://{}/api/v1/originals/{id}/wish", service.address);
-    let mut first: Value = client.get(&wish).send().await.unwrap().json().await.unwrap();
+    let intent = format!("http://{}/api/v1/originals/{id}/intent", service.address);
+    let mut first: Value = client.get(&intent).send().await.unwrap().json().await.unwrap();
     first["faces"] = Value::Null;
-    assert!(client.put(&wish).json(&first).send().await.unwrap().status().is_success());
+    assert!(client.put(&intent).json(&first).send().await.unwrap().status().is_success());
     let page = Browser::on(&service).await;
     page.wait_for_tiles().await;
 

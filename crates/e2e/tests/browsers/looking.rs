@@ -222,11 +222,11 @@ async fn an_area_is_painted_and_has_its_own_steps() {
     page.choose_option("[role=dialog] [role=combobox]", "", "nearest").await;
     page.press("Escape").await;
     page.wait_until("the stroke is kept", async |_: &Browser| {
-        let wish = get(&service, &format!("/originals/{id}/wish")).await;
-        let area = &wish["areas"][0];
+        let intent = get(&service, &format!("/originals/{id}/intent")).await;
+        let area = &intent["areas"][0];
         area["mask"]["strokes"].as_array().is_some_and(|s| s.len() == 1)
             && area["steps"]["enlarge"]["kernel"] == "nearest"
-            && wish["enlarge"]["by"] == "learned"
+            && intent["enlarge"]["by"] == "learned"
     })
     .await;
     page.wait_for_tiles().await;
@@ -364,9 +364,9 @@ async fn a_picture_is_rehearsed_and_what_did_best_is_taken_over() {
     assert!(faults.is_empty(), "{faults:#?}");
     page.script("[...document.querySelectorAll('[data-testid=candidate]')].find((r) => r.textContent.includes('Lanczos')).querySelector('button').click();").await;
     page.wait_until("the rail", async |page: &Browser| {
-        let wish = get(&service, &format!("/originals/{id}/wish")).await;
+        let intent = get(&service, &format!("/originals/{id}/intent")).await;
         let _ = page;
-        wish["enlarge"] == json!({ "by": "plain", "kernel": "lanczos3" })
+        intent["enlarge"] == json!({ "by": "plain", "kernel": "lanczos3" })
     })
     .await;
     page.close().await;

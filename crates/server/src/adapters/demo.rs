@@ -69,7 +69,7 @@ struct DemoPicture {
 #[derive(Deserialize)]
 struct Work {
     /// What was last asked for, with the treatments that were compared.
-    wish: Intent,
+    intent: Intent,
     /// Where they were compared.
     #[serde(default)]
     spots: Vec<Spot>,
@@ -159,37 +159,37 @@ fn copied(app: &App, file: &Path) -> anyhow::Result<NamedTempFile> {
 
 /// Puts down what was done to a picture as if it had been done here.
 async fn redo(app: &App, folder: &Path, original: u64, work: Work) -> anyhow::Result<()> {
-    let Work { wish, spots, chosen, run } = work;
+    let Work { intent, spots, chosen, run } = work;
     let mut row = app.store.original(original).await?;
-    if wish.recipe.steps.faces.is_some() {
+    if intent.recipe.steps.faces.is_some() {
         row.faces = Some(faces_of(app, &row).await.map_err(|problem| anyhow::anyhow!(problem.detail))?);
     }
-    app.store.set_intent(original, Some(&wish)).await?;
+    app.store.set_intent(original, Some(&intent)).await?;
     if let Some(chosen) = chosen {
-        let decision = decision(app, &row, &wish, chosen, &spots).await?;
+        let decision = decision(app, &row, &intent, chosen, &spots).await?;
         app.store.add_decision(original, &decision).await?;
     }
     if !spots.is_empty() {
         app.store.set_spots(original, &spots).await?;
     }
     if let Some(run) = run {
-        rerun(app, folder, &row, &wish, run).await?;
+        rerun(app, folder, &row, &intent, run).await?;
     }
     Ok(())
 }
 
-/// The choice among all treatments of a wish.
+/// The choice among all treatments of an intent.
 async fn decision(
     app: &App,
     row: &OriginalRow,
-    wish: &Intent,
+    intent: &Intent,
     chosen: Letter,
     spots: &[Spot],
 ) -> anyhow::Result<Decision> {
     let shelf = app.studio.renderer().shelf();
-    let mut all = vec![(wish.letter, intents::worked_out(wish, &shelf, row)?)];
-    for other in &wish.alternatives {
-        all.push((other.letter, intents::other(wish, other, &shelf, row)?));
+    let mut all = vec![(intent.letter, intents::worked_out(intent, &shelf, row)?)];
+    for other in &intent.alternatives {
+        all.push((other.letter, intents::other(intent, other, &shelf, row)?));
     }
     let mut candidates = Vec::with_capacity(all.len());
     for (letter, Worked { treatment, .. }) in all {
@@ -201,9 +201,9 @@ async fn decision(
 }
 
 /// Puts down a run that ended, through the same records as a worker.
-async fn rerun(app: &App, folder: &Path, row: &OriginalRow, wish: &Intent, run: Run) -> anyhow::Result<()> {
-    let settings = wish.settings();
-    let Worked { treatment, .. } = intents::worked_out(wish, &app.studio.renderer().shelf(), row)?;
+async fn rerun(app: &App, folder: &Path, row: &OriginalRow, intent: &Intent, run: Run) -> anyhow::Result<()> {
+    let settings = intent.settings();
+    let Worked { treatment, .. } = intents::worked_out(intent, &app.studio.renderer().shelf(), row)?;
     let file_name =
         result_name(None, &row.name, &treatment, &settings).map_err(|problem| anyhow::anyhow!(problem.detail))?;
     let forecast = match run {

@@ -68,11 +68,11 @@ pub enum FacesChoice {
 }
 
 impl FacesChoice {
-    fn set(choice: Option<Self>, wish: &mut Intent) {
+    fn set(choice: Option<Self>, intent: &mut Intent) {
         match choice {
             None => {}
-            Some(Self::Off) => wish.recipe.steps.faces = None,
-            Some(Self::Restored { strength }) => wish.recipe.steps.faces = Some(Faces { strength }),
+            Some(Self::Off) => intent.recipe.steps.faces = None,
+            Some(Self::Restored { strength }) => intent.recipe.steps.faces = Some(Faces { strength }),
         }
     }
 }
@@ -200,9 +200,9 @@ pub async fn look_over(app: &App, order: u64, batch: &Batch) -> Result<LookedOve
     for mut row in rows {
         row.faces = Some(faces_of(app, &row).await?);
         let reading = reading_of(app, &row).await?;
-        let mut wish = treating.wish(app, &row).await?;
-        FacesChoice::set(batch.faces, &mut wish);
-        pictures.push(Picture { row, reading, wish });
+        let mut intent = treating.intent(app, &row).await?;
+        FacesChoice::set(batch.faces, &mut intent);
+        pictures.push(Picture { row, reading, intent });
     }
     let known = Known {
         shelf: app.studio.renderer().shelf(),
@@ -219,7 +219,7 @@ pub async fn look_over(app: &App, order: u64, batch: &Batch) -> Result<LookedOve
 struct Picture {
     row: OriginalRow,
     reading: Reading,
-    wish: Intent,
+    intent: Intent,
 }
 
 /// What is the same for all pictures of a batch.
@@ -245,16 +245,17 @@ impl Known {
                 for (o, output) in each(&batch.outputs).into_iter().enumerate() {
                     let key = format!("{}-{p}-{o}", picture.row.id);
                     let change = changes.get(key.as_str()).copied();
-                    let mut wish = picture.wish.clone();
+                    let mut intent = picture.intent.clone();
                     if let Some(Ticket { target, surround }) = print {
-                        (wish.target, wish.recipe.surround) = (target, surround);
+                        (intent.target, intent.recipe.surround) = (target, surround);
                     }
-                    wish.output = output.unwrap_or(wish.output);
+                    intent.output = output.unwrap_or(intent.output);
                     if let Some(fix) = change.and_then(|change| change.fix) {
-                        mend(&mut wish, fix);
+                        mend(&mut intent, fix);
                     }
                     let skipped = change.is_some_and(|change| change.skip);
-                    let (item, one) = self.item(picture, &wish, key, skipped, batch.pattern.as_deref(), &mut names)?;
+                    let (item, one) =
+                        self.item(picture, &intent, key, skipped, batch.pattern.as_deref(), &mut names)?;
                     if let Some(one) = one.filter(|_| !skipped) {
                         let sheet = one.worked.treatment.sheet();
                         plan.bytes_at_most += worst_bytes(sheet, one.settings.format, one.settings.depth);
@@ -277,14 +278,14 @@ impl Known {
     fn item(
         &self,
         picture: &Picture,
-        wish: &Intent,
+        intent: &Intent,
         key: String,
         skipped: bool,
         pattern: Option<&str>,
         names: &mut Unlike,
     ) -> Result<(BatchItem, Option<Ready>), Problem> {
         let Picture { row, reading, .. } = picture;
-        let settings = wish.settings();
+        let settings = intent.settings();
         let mut item = BatchItem {
             key,
             original_id: row.id,
@@ -296,7 +297,7 @@ impl Known {
             findings: Vec::new(),
             skipped,
         };
-        let worked = match intents::worked_out(wish, &self.shelf, row) {
+        let worked = match intents::worked_out(intent, &self.shelf, row) {
             Ok(worked) => worked,
             Err(error) => {
                 let text = Problem::from(error).detail;
@@ -304,7 +305,7 @@ impl Known {
                 return Ok((item, None));
             }
         };
-        let (target, distance_m, least_ppi) = (wish.target, wish.distance_m, self.least_ppi);
+        let (target, distance_m, least_ppi) = (intent.target, intent.distance_m, self.least_ppi);
         let planned = Planned { target, worked: &worked, settings, reading, distance_m, least_ppi };
         item.findings = planned.findings(&self.limits, self.free);
         let name = result_name(pattern, &row.name, &worked.treatment, &settings)?;
@@ -335,11 +336,11 @@ fn each<T: Copy>(list: &[T]) -> Vec<Option<T>> {
     if list.is_empty() { vec![None] } else { list.iter().copied().map(Some).collect() }
 }
 
-fn mend(wish: &mut Intent, fix: Fix) {
+fn mend(intent: &mut Intent, fix: Fix) {
     match fix {
-        Fix::Target { target } => wish.target = target,
-        Fix::Format { format } => wish.output.format = format,
-        Fix::Plain => wish.recipe.steps.enlarge = Choice::Plain { kernel: Kernel::Lanczos3 },
+        Fix::Target { target } => intent.target = target,
+        Fix::Format { format } => intent.output.format = format,
+        Fix::Plain => intent.recipe.steps.enlarge = Choice::Plain { kernel: Kernel::Lanczos3 },
     }
 }
 
@@ -372,20 +373,20 @@ impl Resolved {
     }
 
     /// What is asked for of a picture; print and frame stay its own.
-    async fn wish(&self, app: &App, row: &OriginalRow) -> Result<Intent, Problem> {
-        let mut wish = intents::of(app, row).await?;
+    async fn intent(&self, app: &App, row: &OriginalRow) -> Result<Intent, Problem> {
+        let mut intent = intents::of(app, row).await?;
         match self {
             Self::AsSet => {}
             Self::Suggested => {
-                wish.recipe.steps = intents::suggested_steps(&wish, app, row).await?;
-                wish.recipe.areas.clear();
+                intent.recipe.steps = intents::suggested_steps(&intent, app, row).await?;
+                intent.recipe.areas.clear();
             }
             Self::Steps(steps) => {
-                wish.recipe.steps = steps.for_reading(&reading_of(app, row).await?, row.facts.iso);
-                wish.recipe.areas.clear();
+                intent.recipe.steps = steps.for_reading(&reading_of(app, row).await?, row.facts.iso);
+                intent.recipe.areas.clear();
             }
         }
-        Ok(wish)
+        Ok(intent)
     }
 }
 
@@ -416,18 +417,18 @@ pub async fn edit(app: &App, id: u64, edit: Edit) -> Result<Vec<Applied>, Proble
     for mut row in chosen(app, id, edit.originals.as_deref()).await? {
         row.faces = Some(faces_of(app, &row).await?);
         let before = intents::of(app, &row).await?;
-        let mut wish = treating.wish(app, &row).await?;
-        FacesChoice::set(edit.faces, &mut wish);
+        let mut intent = treating.intent(app, &row).await?;
+        FacesChoice::set(edit.faces, &mut intent);
         if let Some(Ticket { target, surround }) = edit.print {
-            (wish.target, wish.recipe.surround) = (target, surround);
+            (intent.target, intent.recipe.surround) = (target, surround);
         }
-        if let (true, Target::Print { paper, .. }) = (edit.crop_to_print, wish.target) {
+        if let (true, Target::Print { paper, .. }) = (edit.crop_to_print, intent.target) {
             let (w, h) = paper.inches();
-            wish.recipe.frame =
-                wish.recipe.frame.cropped_to_shape(row.facts.size, w / h).map_err(TreatmentError::from)?;
+            intent.recipe.frame =
+                intent.recipe.frame.cropped_to_shape(row.facts.size, w / h).map_err(TreatmentError::from)?;
         }
-        wish.output = edit.output.unwrap_or(wish.output);
-        app.store.set_intent(row.id, Some(&wish)).await?;
+        intent.output = edit.output.unwrap_or(intent.output);
+        app.store.set_intent(row.id, Some(&intent)).await?;
         applied.push(Applied { id: row.id, name: row.name, before });
     }
     Ok(applied)

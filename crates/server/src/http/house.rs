@@ -144,9 +144,9 @@ pub async fn apply(
             continue;
         }
         let before = intents::of(&app, &row).await?;
-        let mut wish = before.clone();
-        wish.recipe.steps = steps.for_reading(&reading, row.facts.iso);
-        app.store.set_intent(row.id, Some(&wish)).await?;
+        let mut intent = before.clone();
+        intent.recipe.steps = steps.for_reading(&reading, row.facts.iso);
+        app.store.set_intent(row.id, Some(&intent)).await?;
         applied.push(Applied { id: row.id, name: row.name, before });
     }
     Ok(Json(applied))

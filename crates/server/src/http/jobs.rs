@@ -102,7 +102,7 @@ impl From<Job> for JobView {
 pub struct JobRequest {
     /// What is asked for.
     #[serde(flatten)]
-    pub wish: Intent,
+    pub intent: Intent,
     /// The result's name: {name}, {width}, {height}, {long}, {ppi} and {method} are filled in.
     #[serde(default)]
     pub pattern: Option<String>,
@@ -121,7 +121,7 @@ pub async fn add_job(
     Body(new): Body<JobRequest>,
 ) -> Result<(StatusCode, Json<JobView>), Problem> {
     let added = once
-        .answer(&headers, &format!("job of {id}"), jobs::queue(&app, id, &new.wish, new.pattern.as_deref()))
+        .answer(&headers, &format!("job of {id}"), jobs::queue(&app, id, &new.intent, new.pattern.as_deref()))
         .await?;
     Ok((StatusCode::CREATED, Json(app.store.job(added[0]).await?.into())))
 }

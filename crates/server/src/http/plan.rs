@@ -16,7 +16,7 @@ use crate::app::{App, intents};
 use crate::compute::studio::Lane;
 use crate::problem::Problem;
 
-/// Whether a wish is meant.
+/// Whether an intent is meant.
 #[derive(Debug, Deserialize, IntoParams)]
 #[into_params(parameter_in = Query)]
 pub struct Remembering {
@@ -32,30 +32,30 @@ impl Remembering {
 }
 
 /// All that was last asked for, or else what is suggested.
-#[utoipa::path(get, path = "/originals/{id}/wish", tag = "plan", params(("id" = u64, Path)),
+#[utoipa::path(get, path = "/originals/{id}/intent", tag = "plan", params(("id" = u64, Path)),
     responses((status = OK, body = Intent), (status = 404, body = Problem)))]
-pub async fn wish(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<Intent>, Problem> {
+pub async fn intent(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<Intent>, Problem> {
     let row = app.store.original(id).await?;
     Ok(Json(intents::of(&app, &row).await?))
 }
 
 /// Asks for something else: what was asked for before is replaced.
-#[utoipa::path(put, path = "/originals/{id}/wish", tag = "plan", params(("id" = u64, Path)), request_body = Intent,
+#[utoipa::path(put, path = "/originals/{id}/intent", tag = "plan", params(("id" = u64, Path)), request_body = Intent,
     responses((status = NO_CONTENT), (status = 404, body = Problem)))]
-pub async fn set_wish(
+pub async fn set_intent(
     State(app): State<App>,
     Address(id): Address<u64>,
-    Body(wish): Body<Intent>,
+    Body(intent): Body<Intent>,
 ) -> Result<StatusCode, Problem> {
     app.store.original(id).await?;
-    app.store.set_intent(id, Some(&wish)).await?;
+    app.store.set_intent(id, Some(&intent)).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
 /// Forgets what was asked for: the picture starts again from its suggestion.
-#[utoipa::path(delete, path = "/originals/{id}/wish", tag = "plan", params(("id" = u64, Path)),
+#[utoipa::path(delete, path = "/originals/{id}/intent", tag = "plan", params(("id" = u64, Path)),
     responses((status = NO_CONTENT), (status = 404, body = Problem)))]
-pub async fn forget_wish(State(app): State<App>, Address(id): Address<u64>) -> Result<StatusCode, Problem> {
+pub async fn forget_intent(State(app): State<App>, Address(id): Address<u64>) -> Result<StatusCode, Problem> {
     app.store.original(id).await?;
     app.store.set_intent(id, None).await?;
     Ok(StatusCode::NO_CONTENT)
@@ -74,11 +74,11 @@ pub struct SizeForecast {
 pub async fn forecast(
     State(app): State<App>,
     Address(id): Address<u64>,
-    Body(wish): Body<Intent>,
+    Body(intent): Body<Intent>,
 ) -> Result<Json<SizeForecast>, Problem> {
     let row = app.store.original(id).await?;
-    let treatment = intents::work_out(&wish, &app, &row, None)?.treatment;
-    let settings = wish.settings();
+    let treatment = intents::work_out(&intent, &app, &row, None)?.treatment;
+    let settings = intent.settings();
     let original = app.studio.original(row.hash).await?;
     let lane = if treatment.needs_model() { Lane::Aside } else { Lane::Plain };
     let bytes = app

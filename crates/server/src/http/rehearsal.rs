@@ -53,7 +53,7 @@ pub struct RehearsalRequest {
     pub put_back: bool,
     /// Treatments that take part as they are; those that are kept for the picture where nothing is said.
     #[serde(default)]
-    pub wish: Option<Intent>,
+    pub intent: Option<Intent>,
 }
 
 /// The last rehearsal of a picture: the one that goes on, or the one that was kept.
@@ -201,8 +201,8 @@ async fn last(app: &App, id: u64) -> Result<Option<Kept>, Problem> {
 impl RehearsalRequest {
     async fn plan(&self, app: &App, row: &OriginalRow) -> Result<Planned, Problem> {
         let refused = |what: String, field| Problem::refused("rehearsal.out-of-range", what).field(field);
-        let wish = match &self.wish {
-            Some(wish) => wish.clone(),
+        let intent = match &self.intent {
+            Some(intent) => intent.clone(),
             None => intents::of(app, row).await?,
         };
         let factor = match self.factor {
@@ -210,7 +210,7 @@ impl RehearsalRequest {
             Some(factor) => {
                 return Err(refused(format!("a rehearsal enlarges 2, 3 or 4 times, not {factor}"), "factor"));
             }
-            None => wish.target.resolve(row.facts.size)?.factor.round().clamp(2.0, 4.0) as u32,
+            None => intent.target.resolve(row.facts.size)?.factor.round().clamp(2.0, 4.0) as u32,
         };
         let count = self.parts.unwrap_or(USUAL_PARTS);
         if !(1..=MOST_PARTS).contains(&count) {
@@ -221,7 +221,7 @@ impl RehearsalRequest {
         let original = app.studio.original(row.hash).await?;
         let parts = self.parts_of(&original, count as usize)?;
         let shelf = app.studio.renderer().shelf();
-        let all = take_part(&shelf, factor, put_back, &wish);
+        let all = take_part(&shelf, factor, put_back, &intent);
         let rehearsal = Rehearsal::new(&original, &parts, factor, put_back, all)?;
         Ok(Planned { picture: row.id, rehearsal, put_back })
     }
@@ -240,14 +240,14 @@ impl RehearsalRequest {
 }
 
 /// The treatments of the picture first, then every method and model of the shelf.
-fn take_part(shelf: &Shelf, factor: u32, put_back: PutBack, wish: &Intent) -> Vec<Candidate> {
+fn take_part(shelf: &Shelf, factor: u32, put_back: PutBack, intent: &Intent) -> Vec<Candidate> {
     let named = |letter: &str, steps: &Steps| Candidate {
         name: format!("Treatment {letter}"),
         steps: as_rehearsed(steps, put_back),
     };
     let letter = |letter| format!("{letter:?}");
-    let mut all = vec![named(&letter(wish.letter), &wish.recipe.steps)];
-    all.extend(wish.alternatives.iter().map(|other| named(&letter(other.letter), &other.steps)));
+    let mut all = vec![named(&letter(intent.letter), &intent.recipe.steps)];
+    all.extend(intent.alternatives.iter().map(|other| named(&letter(other.letter), &other.steps)));
     all.extend(candidates(shelf, factor, &Clean { marks: put_back.marks(shelf), ..Clean::default() }));
     all
 }

@@ -57,7 +57,7 @@ pub fn routes() -> OpenApiRouter<App> {
         .routes(routes!(originals::original_file))
         .routes(routes!(faces::faces, faces::find_again))
         .routes(routes!(faces::restoration))
-        .routes(routes!(plan::wish, plan::set_wish, plan::forget_wish))
+        .routes(routes!(plan::intent, plan::set_intent, plan::forget_intent))
         .routes(routes!(reading::reading))
         .routes(routes!(reading::suggestion))
         .routes(routes!(rehearsal::rehearsal, rehearsal::begin_rehearsal, rehearsal::forget_rehearsal))

@@ -15,7 +15,7 @@ use reqwest::header::{ACCEPT, CONTENT_DISPOSITION, CONTENT_TYPE, HOST, ORIGIN, R
 use rstest::rstest;
 use serde_json::{Value, json};
 
-use crate::support::{Server, encoded, picture, project, wish};
+use crate::support::{Server, encoded, intent, picture, project};
 
 #[tokio::test(flavor = "multi_thread")]
 async fn health_tells_every_part() {
@@ -41,7 +41,7 @@ async fn speeds_are_measured_a_moment_after_the_start_and_times_follow() {
         }
         tokio::time::sleep(std::time::Duration::from_millis(200)).await;
     }
-    let plan = Server::json(server.post(&format!("/originals/{id}/plan"), &wish(4.0)).await, StatusCode::OK).await;
+    let plan = Server::json(server.post(&format!("/originals/{id}/plan"), &intent(4.0)).await, StatusCode::OK).await;
     assert!(plan["seconds"].as_f64().is_some_and(|s| s > 0.0 && s < 60.0), "{plan}");
     server.stop().await;
 }
@@ -64,16 +64,16 @@ async fn what_was_asked_for_is_never_dropped_without_a_word(#[case] kept: &str) 
     let (order, id) = server.with_picture(60, 40).await;
     let pool = server.service.as_ref().unwrap().app.store.pool();
     sqlx::query("UPDATE originals SET wish = ? WHERE id = ?").bind(kept).bind(id).execute(pool).await.unwrap();
-    let refused = Server::json(server.get(&format!("/originals/{id}/wish")).await, StatusCode::CONFLICT).await;
+    let refused = Server::json(server.get(&format!("/originals/{id}/intent")).await, StatusCode::CONFLICT).await;
     assert_eq!(refused["code"], "intent.unreadable", "{refused}");
     // The rest of the order is as it was, and what cannot be read is still there.
     assert_eq!(server.get(&format!("/orders/{order}")).await.status(), StatusCode::OK);
     let held: String =
         sqlx::query_scalar("SELECT wish FROM originals WHERE id = ?").bind(id).fetch_one(pool).await.unwrap();
     assert_eq!(held, kept);
-    let forgotten = server.client.delete(format!("{}/originals/{id}/wish", server.base)).send().await.unwrap();
+    let forgotten = server.client.delete(format!("{}/originals/{id}/intent", server.base)).send().await.unwrap();
     assert_eq!(forgotten.status(), StatusCode::NO_CONTENT);
-    assert_eq!(server.get(&format!("/originals/{id}/wish")).await.status(), StatusCode::OK);
+    assert_eq!(server.get(&format!("/originals/{id}/intent")).await.status(), StatusCode::OK);
     server.stop().await;
 }
 
@@ -140,7 +140,7 @@ async fn a_refusal_does_not_cost_the_connection() {
 async fn a_wish_that_cannot_be_met_says_why(#[case] change: Value, #[case] status: StatusCode, #[case] code: &str) {
     let server = Server::start().await;
     let (_, id) = server.with_picture(60, 40).await;
-    let mut body = wish(2.0);
+    let mut body = intent(2.0);
     for (key, value) in change.as_object().unwrap() {
         body[key] = value.clone();
     }
@@ -158,7 +158,7 @@ async fn a_wish_that_cannot_be_met_says_why(#[case] change: Value, #[case] statu
 async fn limits_are_told_before_the_run() {
     let server = Server::start().await;
     let (_, id) = server.with_picture(3000, 40).await;
-    let mut body = wish(22.0);
+    let mut body = intent(22.0);
     body["output"] = json!({ "format": "jpeg", "depth": 8 });
     let plan = Server::json(server.post(&format!("/originals/{id}/plan"), &body).await, StatusCode::OK).await;
     assert_eq!(plan["problem"]["code"], "limit.format-side");
@@ -172,7 +172,7 @@ async fn limits_are_told_before_the_run() {
 async fn a_print_is_planned_with_its_verdict() {
     let server = Server::start().await;
     let (_, id) = server.with_picture(900, 600).await;
-    let mut body = wish(1.0);
+    let mut body = intent(1.0);
     let paper = json!({ "width": 60.0, "height": 40.0, "unit": "cm" });
     body["target"] = json!({ "by": "print", "paper": paper, "ppi": 240.0 });
     let plan = Server::json(server.post(&format!("/originals/{id}/plan"), &body).await, StatusCode::OK).await;
@@ -187,12 +187,12 @@ async fn a_print_is_planned_with_its_verdict() {
     );
     let holds_from = verdict["sharp_from_m"].as_f64().unwrap();
     assert!((holds_from * detail - 3437.75 * 0.0254).abs() < 0.01, "{verdict}");
-    let kept = Server::json(server.get(&format!("/originals/{id}/wish")).await, StatusCode::OK).await;
+    let kept = Server::json(server.get(&format!("/originals/{id}/intent")).await, StatusCode::OK).await;
     assert_eq!(kept["target"]["by"], "print", "what was asked for is remembered");
     assert_eq!(kept["enlarge"]["subject"], "everyday");
-    let forgotten = server.client.delete(format!("{}/originals/{id}/wish", server.base)).send().await.unwrap();
+    let forgotten = server.client.delete(format!("{}/originals/{id}/intent", server.base)).send().await.unwrap();
     assert_eq!(forgotten.status(), StatusCode::NO_CONTENT);
-    let first = Server::json(server.get(&format!("/originals/{id}/wish")).await, StatusCode::OK).await;
+    let first = Server::json(server.get(&format!("/originals/{id}/intent")).await, StatusCode::OK).await;
     assert_eq!(first["target"], json!({ "by": "factor", "factor": 2.0 }), "what is suggested");
     server.stop().await;
 }
@@ -245,7 +245,7 @@ async fn a_picture_is_read_and_what_it_suggests_can_be_run() {
 async fn settings_that_cannot_be_met_are_named(#[case] part: Value, #[case] code: &str) {
     let server = Server::start().await;
     let (_, id) = server.with_picture(90, 60).await;
-    let mut body = wish(2.0);
+    let mut body = intent(2.0);
     for (key, value) in part.as_object().unwrap() {
         body[key] = value.clone();
     }
@@ -261,7 +261,7 @@ async fn settings_that_cannot_be_met_are_named(#[case] part: Value, #[case] code
 async fn the_mask_of_flat_tone_can_be_looked_at() {
     let server = Server::start().await;
     let (_, id) = server.with_picture(90, 60).await;
-    let mut body = wish(2.0);
+    let mut body = intent(2.0);
     body["finish"] = json!({ "edges": { "strength": 1.0, "width": 1.0, "halo_guard": 0.5, "leave_flat": 1.0 } });
     let plan = Server::json(server.post(&format!("/originals/{id}/plan"), &body).await, StatusCode::OK).await;
     let original = Server::json(server.get(&format!("/originals/{id}")).await, StatusCode::OK).await;
@@ -285,7 +285,7 @@ async fn the_mask_of_flat_tone_can_be_looked_at() {
 async fn a_tile_is_that_part_of_cores_own_result() {
     let server = Server::start().await;
     let (_, id) = server.with_picture(300, 200).await;
-    let plan = Server::json(server.post(&format!("/originals/{id}/plan"), &wish(4.0)).await, StatusCode::OK).await;
+    let plan = Server::json(server.post(&format!("/originals/{id}/plan"), &intent(4.0)).await, StatusCode::OK).await;
     let original = Server::json(server.get(&format!("/originals/{id}")).await, StatusCode::OK).await;
     let (hash, treatment) = (original["hash"].as_str().unwrap(), plan["treatment"].as_str().unwrap());
     let response = server.get(&format!("/tiles/{hash}/{treatment}/0/4/3")).await;
@@ -319,7 +319,7 @@ async fn a_tile_is_that_part_of_cores_own_result() {
 async fn a_run_becomes_a_file_beside_its_original() {
     let server = Server::start().await;
     let (order, id) = server.with_picture(200, 150).await;
-    let mut body = wish(3.0);
+    let mut body = intent(3.0);
     body["pattern"] = json!("{name} for the wall, {long}");
     body["output"]["ppi"] = json!(180.0);
     let job = Server::json(server.post(&format!("/originals/{id}/jobs"), &body).await, StatusCode::CREATED).await;
@@ -350,7 +350,8 @@ async fn a_run_becomes_a_file_beside_its_original() {
 async fn a_run_can_be_cancelled_and_run_again() {
     let server = Server::start().await;
     let (_, id) = server.with_picture(1600, 1200).await;
-    let job = Server::json(server.post(&format!("/originals/{id}/jobs"), &wish(4.0)).await, StatusCode::CREATED).await;
+    let job =
+        Server::json(server.post(&format!("/originals/{id}/jobs"), &intent(4.0)).await, StatusCode::CREATED).await;
     let number = job["id"].as_u64().unwrap();
     server.instruct(&[number], json!({ "do": "cancel" })).await;
     assert_eq!(server.ended(number).await["state"], "cancelled");
@@ -368,7 +369,8 @@ async fn progress_is_told_as_it_happens() {
     let (_, id) = server.with_picture(700, 500).await;
     let events = server.client.get(format!("{}/events", server.base)).header(ACCEPT, "text/event-stream");
     let mut events = events.send().await.unwrap().bytes_stream();
-    let job = Server::json(server.post(&format!("/originals/{id}/jobs"), &wish(4.0)).await, StatusCode::CREATED).await;
+    let job =
+        Server::json(server.post(&format!("/originals/{id}/jobs"), &intent(4.0)).await, StatusCode::CREATED).await;
     let listening = async {
         let mut heard = String::new();
         while let Some(Ok(piece)) = events.next().await {
@@ -443,7 +445,7 @@ async fn a_model_of_ones_own_is_tried_kept_and_used() {
 
     // It enlarges like any other.
     let (_, id) = server.with_picture(200, 150).await;
-    let mut body = wish(2.0);
+    let mut body = intent(2.0);
     body["enlarge"] = json!({ "by": "learned", "subject": card["subject"], "grade": "fine" });
     let plan = Server::json(server.post(&format!("/originals/{id}/plan"), &body).await, StatusCode::OK).await;
     assert!(plan["description"].as_str().unwrap().contains("Crisp"), "{plan}");
@@ -487,14 +489,15 @@ async fn a_file_that_is_no_model_is_refused_and_leaves_nothing_behind() {
 async fn a_retired_model_is_offered_no_more_but_its_treatments_run() {
     let server = Server::start().await;
     let (_, id) = server.with_picture(120, 90).await;
-    let job = Server::json(server.post(&format!("/originals/{id}/jobs"), &wish(4.0)).await, StatusCode::CREATED).await;
+    let job =
+        Server::json(server.post(&format!("/originals/{id}/jobs"), &intent(4.0)).await, StatusCode::CREATED).await;
     for model in ["everyday-x4-draft", "everyday-x4-fine"] {
         let there = server.get(&format!("/models/{model}/example/before")).await.status() == StatusCode::OK;
         let answer = server.post(&format!("/models/{model}/retire"), &json!({})).await.status();
         assert_eq!(answer, if there { StatusCode::NO_CONTENT } else { StatusCode::UNPROCESSABLE_ENTITY });
     }
     assert_eq!(server.ended(job["id"].as_u64().unwrap()).await["state"], "done");
-    let plan = Server::json(server.post(&format!("/originals/{id}/plan"), &wish(4.0)).await, StatusCode::OK).await;
+    let plan = Server::json(server.post(&format!("/originals/{id}/plan"), &intent(4.0)).await, StatusCode::OK).await;
     assert_eq!(plan["passes"], 2, "twice by two instead: {plan}");
     let shown = Server::json(server.get("/models").await, StatusCode::OK).await;
     let retired =

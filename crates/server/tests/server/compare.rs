@@ -5,7 +5,7 @@ use reqwest::StatusCode;
 use rstest::rstest;
 use serde_json::{Value, json};
 
-use crate::support::{Server, encoded, wish};
+use crate::support::{Server, encoded, intent};
 
 /// A server with one picture of 300 x 200 px; its number and its content's hash.
 async fn with_picture() -> (Server, u64, u64, String) {
@@ -16,8 +16,8 @@ async fn with_picture() -> (Server, u64, u64, String) {
     (server, order, id, hash)
 }
 
-async fn plan(server: &Server, id: u64, wish: &Value) -> Value {
-    Server::json(server.post(&format!("/originals/{id}/plan"), wish).await, StatusCode::OK).await
+async fn plan(server: &Server, id: u64, intent: &Value) -> Value {
+    Server::json(server.post(&format!("/originals/{id}/plan"), intent).await, StatusCode::OK).await
 }
 
 async fn image_at(server: &Server, path: &str) -> DynamicImage {
@@ -33,7 +33,7 @@ fn plain(kernel: &str) -> Value {
 #[tokio::test(flavor = "multi_thread")]
 async fn treatments_of_one_picture_are_planned_together() {
     let (server, _, id, hash) = with_picture().await;
-    let mut body = wish(3.0);
+    let mut body = intent(3.0);
     let nowhere = json!({ "letter": "C", "enlarge": { "by": "learned", "subject": "clouds", "grade": "draft" } });
     let mut lanczos = plain("lanczos3");
     lanczos["letter"] = json!("B");
@@ -43,7 +43,7 @@ async fn treatments_of_one_picture_are_planned_together() {
     assert_eq!((b["letter"].as_str(), b["treatment"].as_str()), (Some("B"), plan["plain"]["lanczos3"].as_str()));
     assert_eq!(c["problem"]["code"], "model.unknown-subject");
     assert!(c["treatment"].is_null());
-    let kept = Server::json(server.get(&format!("/originals/{id}/wish")).await, StatusCode::OK).await;
+    let kept = Server::json(server.get(&format!("/originals/{id}/intent")).await, StatusCode::OK).await;
     assert_eq!(kept["alternatives"].as_array().unwrap().len(), 2, "all are remembered");
 
     let (b, nearest) = (b["treatment"].as_str().unwrap(), plan["plain"]["nearest"].as_str().unwrap());
@@ -71,14 +71,14 @@ async fn treatments_of_one_picture_are_planned_together() {
 #[tokio::test(flavor = "multi_thread")]
 async fn what_is_only_tried_out_is_not_remembered() {
     let (server, _, id, hash) = with_picture().await;
-    plan(&server, id, &wish(3.0)).await;
-    let mut other = wish(3.0);
+    plan(&server, id, &intent(3.0)).await;
+    let mut other = intent(3.0);
     other["enlarge"] = plain("nearest")["enlarge"].clone();
     let tried = server.post(&format!("/originals/{id}/plan?remember=false"), &other).await;
     let tried = Server::json(tried, StatusCode::OK).await;
     assert_eq!(tried["treatment"], tried["plain"]["nearest"]);
     image_at(&server, &format!("/tiles/{hash}/{}/0/0/0", tried["treatment"].as_str().unwrap())).await;
-    let kept = Server::json(server.get(&format!("/originals/{id}/wish")).await, StatusCode::OK).await;
+    let kept = Server::json(server.get(&format!("/originals/{id}/intent")).await, StatusCode::OK).await;
     assert_ne!(kept["enlarge"], other["enlarge"]);
     server.stop().await;
 }
@@ -86,7 +86,7 @@ async fn what_is_only_tried_out_is_not_remembered() {
 #[tokio::test(flavor = "multi_thread")]
 async fn an_area_has_its_own_steps_and_is_shown() {
     let (server, _, id, hash) = with_picture().await;
-    let mut body = wish(2.0);
+    let mut body = intent(2.0);
     body["enlarge"] = plain("bicubic")["enlarge"].clone();
     let stroke = json!({ "points": [{ "x": 60, "y": 60 }], "radius": 30, "feather": 0.2 });
     body["areas"] =
@@ -163,7 +163,7 @@ async fn a_house_treatment_goes_to_other_pictures_with_their_own_measurements() 
     }));
     let outcome = server.import(order, vec![("noisy.png", encoded(&noisy, ImageFormat::Png))]).await;
     let other = outcome[0]["original"]["id"].as_u64().unwrap();
-    let suggested = Server::json(server.get(&format!("/originals/{other}/wish")).await, StatusCode::OK).await;
+    let suggested = Server::json(server.get(&format!("/originals/{other}/intent")).await, StatusCode::OK).await;
     let mut steps = json!({ "clean": suggested["clean"], "enlarge": plain("lanczos3")["enlarge"], "finish": {} });
     assert!(steps["clean"]["noise"].is_object(), "{suggested}");
     steps["clean"]["noise"]["level"] = json!([1, 1, 1, 1, 1, 1, 1, 1]);
@@ -183,9 +183,9 @@ async fn a_house_treatment_goes_to_other_pictures_with_their_own_measurements() 
     let applied = Server::json(server.post(&format!("/orders/{order}/apply"), &apply).await, StatusCode::OK).await;
     assert_eq!(applied.as_array().unwrap().len(), 2);
     for (id, noise) in [(id, false), (other, true)] {
-        let wish = Server::json(server.get(&format!("/originals/{id}/wish")).await, StatusCode::OK).await;
-        assert_eq!(wish["enlarge"]["kernel"], "lanczos3");
-        assert_eq!(wish["clean"]["noise"].is_object(), noise, "only where there is some: {wish}");
+        let intent = Server::json(server.get(&format!("/originals/{id}/intent")).await, StatusCode::OK).await;
+        assert_eq!(intent["enlarge"]["kernel"], "lanczos3");
+        assert_eq!(intent["clean"]["noise"].is_object(), noise, "only where there is some: {intent}");
     }
     let one = json!({ "steps": { "enlarge": plain("bicubic")["enlarge"] }, "to": { "these": [other] } });
     let applied = Server::json(server.post(&format!("/orders/{order}/apply"), &one).await, StatusCode::OK).await;
@@ -204,7 +204,7 @@ async fn a_house_treatment_goes_to_other_pictures_with_their_own_measurements() 
 #[rstest]
 #[case("/originals/99/spots")]
 #[case("/originals/99/decisions")]
-#[case("/originals/99/wish")]
+#[case("/originals/99/intent")]
 #[case("/enlargements/99/tiles/0/0/0")]
 #[tokio::test(flavor = "multi_thread")]
 async fn what_is_not_there_is_said(#[case] path: &str) {
@@ -216,7 +216,7 @@ async fn what_is_not_there_is_said(#[case] path: &str) {
 #[tokio::test(flavor = "multi_thread")]
 async fn a_finished_enlargement_is_shown_out_of_its_file() {
     let (server, _, id, hash) = with_picture().await;
-    let mut body = wish(2.0);
+    let mut body = intent(2.0);
     body["enlarge"] = plain("bicubic")["enlarge"].clone();
     let job = Server::json(server.post(&format!("/originals/{id}/jobs"), &body).await, StatusCode::CREATED).await;
     let ended = server.ended(job["id"].as_u64().unwrap()).await;
@@ -254,7 +254,7 @@ async fn a_finished_enlargement_is_shown_out_of_its_file() {
 #[tokio::test(flavor = "multi_thread")]
 async fn tones_are_told_of_the_picture_alone_and_what_a_profile_would_lose() {
     let (server, _, id, hash) = with_picture().await;
-    let mut body = wish(3.0);
+    let mut body = intent(3.0);
     body["enlarge"] = plain("nearest")["enlarge"].clone();
     let plan = plan(&server, id, &body).await;
     let treatment = plan["treatment"].as_str().unwrap();

@@ -69,8 +69,8 @@ async fn a_failed_run_can_be_run_again_and_the_shipped_results_are_the_products_
     assert!(!shipped.is_empty());
     for enlargement in shipped {
         let original = &enlargement["original_id"];
-        let wish = asked(&server, &format!("/originals/{original}/wish")).await;
-        let job = Server::json(server.post(&format!("/originals/{original}/jobs"), &wish).await, StatusCode::CREATED);
+        let intent = asked(&server, &format!("/originals/{original}/intent")).await;
+        let job = Server::json(server.post(&format!("/originals/{original}/jobs"), &intent).await, StatusCode::CREATED);
         let again = server.ended(job.await["id"].as_u64().unwrap()).await;
         assert_eq!(again["state"], "done", "{again}");
         let (due, got) = (planes(&server, &again["enlargement_id"]).await, planes(&server, &enlargement["id"]).await);

@@ -4,7 +4,7 @@ use reqwest::StatusCode;
 use rstest::rstest;
 use serde_json::{Value, json};
 
-use crate::support::{Server, project, wish};
+use crate::support::{Server, intent, project};
 
 /// A made-up person, 384 x 480 px, with some 95 px between the eyes.
 fn person() -> Vec<u8> {
@@ -17,8 +17,8 @@ async fn with_person(server: &Server) -> u64 {
     outcomes[0]["original"]["id"].as_u64().unwrap()
 }
 
-async fn plan(server: &Server, id: u64, wish: &Value) -> Value {
-    Server::json(server.post(&format!("/originals/{id}/plan"), wish).await, StatusCode::OK).await
+async fn plan(server: &Server, id: u64, intent: &Value) -> Value {
+    Server::json(server.post(&format!("/originals/{id}/plan"), intent).await, StatusCode::OK).await
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -37,7 +37,7 @@ async fn a_face_is_found_suggested_and_measured() {
     let reasons = suggestion["reasons"].as_array().unwrap();
     assert!(reasons.iter().any(|r| r["step"] == "faces" && r["text"].as_str().unwrap().contains("px")), "{reasons:?}");
 
-    let mut wanted = wish(2.0);
+    let mut wanted = intent(2.0);
     wanted["faces"] = json!({ "strength": 0.6 });
     let planned = plan(&server, id, &wanted).await;
     let face = &planned["faces"][0];
@@ -64,7 +64,7 @@ async fn a_person_says_which_faces_there_are() {
     let server = Server::start().await;
     let id = with_person(&server).await;
     let found = Server::json(server.get(&format!("/originals/{id}/faces")).await, StatusCode::OK).await;
-    let mut wanted = wish(2.0);
+    let mut wanted = intent(2.0);
     wanted["faces"] = json!({ "strength": 0.6 });
     let face = found[0]["face"].clone();
 
@@ -88,8 +88,8 @@ async fn a_person_says_which_faces_there_are() {
     let small = plan(&server, id, &wanted).await;
     assert_eq!(small["faces"][0]["left"], "too_small");
 
-    // It is remembered with the wish.
-    let kept = Server::json(server.get(&format!("/originals/{id}/wish")).await, StatusCode::OK).await;
+    // It is remembered with the intent.
+    let kept = Server::json(server.get(&format!("/originals/{id}/intent")).await, StatusCode::OK).await;
     assert_eq!(kept["own_faces"][0]["face"]["left_eye"]["x"], 40.0);
     server.stop().await;
 }
@@ -104,7 +104,7 @@ async fn a_person_says_which_faces_there_are() {
 async fn what_makes_no_sense_is_refused_by_name(#[case] change: Value, #[case] code: &str) {
     let server = Server::start().await;
     let id = with_person(&server).await;
-    let mut wanted = wish(2.0);
+    let mut wanted = intent(2.0);
     for (key, value) in change.as_object().unwrap() {
         wanted[key] = value.clone();
     }
@@ -146,7 +146,7 @@ async fn a_picture_without_people_has_none() {
     assert_eq!(faces, json!([]));
     let again = Server::json(server.post(&format!("/originals/{id}/faces"), &json!({})).await, StatusCode::OK).await;
     assert_eq!(again, json!([]));
-    let first = Server::json(server.get(&format!("/originals/{id}/wish")).await, StatusCode::OK).await;
+    let first = Server::json(server.get(&format!("/originals/{id}/intent")).await, StatusCode::OK).await;
     assert_eq!(first["faces"], Value::Null, "the step is off where nobody is");
     server.stop().await;
 }

@@ -20,7 +20,7 @@ use rstest::rstest;
 use serde_json::{Value, json};
 
 use crate::outside::{Guarded, until};
-use crate::support::{Server, encoded, picture, wish};
+use crate::support::{Server, encoded, intent, picture};
 
 /// A TIFF of 26 bytes: one directory of one entry (tag, type, count), and where the next directory is to be.
 fn small_tiff(tag: u16, kind: u16, count: u32, next: u32) -> Vec<u8> {
@@ -126,7 +126,7 @@ async fn a_number_beyond_measure_is_not_kept() {
 
     let (_, id) = server.with_picture(60, 40).await;
     for (part, value) in [("quality", json!(0)), ("quality", json!(255)), ("ppi", json!(-1)), ("ppi", json!(1e308))] {
-        let mut body = wish(2.0);
+        let mut body = intent(2.0);
         body["output"] = json!({ "format": "jpeg", "depth": 8 });
         body["output"][part] = value.clone();
         let refused = server.post(&format!("/originals/{id}/plan"), &body).await;
@@ -351,7 +351,8 @@ async fn a_printer_that_answers_strangely_is_written_down_and_not_asked_twice() 
     let address = outside(routes.layer(axum::extract::DefaultBodyLimit::disable())).await;
     let server = Server::with(|settings| settings.devices = Devices { shop: None, printer: Some(address) }).await;
     let (order, id) = server.with_picture(60, 40).await;
-    let job = Server::json(server.post(&format!("/originals/{id}/jobs"), &wish(2.0)).await, StatusCode::CREATED).await;
+    let job =
+        Server::json(server.post(&format!("/originals/{id}/jobs"), &intent(2.0)).await, StatusCode::CREATED).await;
     let result = server.ended(job["id"].as_u64().unwrap()).await["enlargement_id"].as_u64().unwrap();
     assert_eq!(server.post(&format!("/enlargements/{result}/print"), &json!({})).await.status(), StatusCode::CREATED);
     let printings = Server::json(server.get(&format!("/orders/{order}/printings")).await, StatusCode::OK).await;
@@ -367,7 +368,7 @@ async fn what_is_only_tried_out_leaves_nothing_in_the_database() {
     let kept = async || store.kept_treatments().await.unwrap();
     let mut last = Value::Null;
     for i in 0..20 {
-        let plan = server.post(&format!("/originals/{id}/plan"), &wish(2.0 + f64::from(i) / 10.0)).await;
+        let plan = server.post(&format!("/originals/{id}/plan"), &intent(2.0 + f64::from(i) / 10.0)).await;
         last = Server::json(plan, StatusCode::OK).await;
     }
     assert_eq!(kept().await, 0);
@@ -386,7 +387,7 @@ async fn a_run_that_is_ordered_twice_by_a_slip_is_run_once() {
         let request = server.client.post(format!("{}{path}", server.base)).header("idempotency-key", "a-click");
         Server::json(request.json(&body).send().await.unwrap(), StatusCode::CREATED).await
     };
-    let one = || ordered(format!("/originals/{id}/jobs"), wish(2.0));
+    let one = || ordered(format!("/originals/{id}/jobs"), intent(2.0));
     let (first, second) = (one().await, one().await);
     assert_eq!(first["id"], second["id"]);
     let batch = || ordered(format!("/orders/{order}/jobs"), json!({}));

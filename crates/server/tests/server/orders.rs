@@ -7,7 +7,7 @@ use reqwest::StatusCode;
 use rstest::rstest;
 use serde_json::{Value, json};
 
-use crate::support::{Server, encoded, picture, wish};
+use crate::support::{Server, encoded, intent, picture};
 
 const PRINT: &str = r#"{ "target": { "by": "print", "paper": { "width": 10.0, "height": 10.0, "unit": "cm" }, "ppi": 72.0 },
                         "surround": { "kind": "none" } }"#;
@@ -39,17 +39,17 @@ async fn pictures_become_what_their_order_says() {
     let details = json!({ "title": "Café Fornace", "client": "Fornace", "purpose": "banner", "notes": "grommets",
         "due_on": "2026-12-20", "print": print(), "house_treatment_id": house, "least_ppi": 60 });
     let (order, ids) = order_with(&server, details, &[(100, 80)]).await;
-    let kept = Server::json(server.get(&format!("/originals/{}/wish", ids[0])).await, StatusCode::OK).await;
+    let kept = Server::json(server.get(&format!("/originals/{}/intent", ids[0])).await, StatusCode::OK).await;
     assert_eq!(kept["target"], print()["target"]);
     assert_eq!(kept["enlarge"], json!({ "by": "plain", "kernel": "bicubic" }));
 
     // What was set on the bench goes before what the order says.
-    let own = server.put(&format!("/originals/{}/wish", ids[0]), &wish(3.0)).await;
+    let own = server.put(&format!("/originals/{}/intent", ids[0]), &intent(3.0)).await;
     assert_eq!(own.status(), StatusCode::NO_CONTENT);
     let changed = json!({ "title": "Café Fornace", "notes": "no grommets" });
     let order_now = Server::json(server.put(&format!("/orders/{order}"), &changed).await, StatusCode::OK).await;
     assert_eq!((&order_now["notes"], &order_now["print"]), (&json!("no grommets"), &Value::Null));
-    let kept = Server::json(server.get(&format!("/originals/{}/wish", ids[0])).await, StatusCode::OK).await;
+    let kept = Server::json(server.get(&format!("/originals/{}/intent", ids[0])).await, StatusCode::OK).await;
     assert_eq!(kept["target"]["factor"], 3.0);
     server.stop().await;
 }
@@ -157,16 +157,16 @@ async fn several_pictures_are_changed_at_once_and_changed_back() {
     let edited = Server::json(server.post(&format!("/orders/{order}/edit"), &edit).await, StatusCode::OK).await;
     assert_eq!(edited.as_array().unwrap().len(), 2);
     for (id, kept) in [(ids[0], (100, 80)), (ids[1], (80, 100))] {
-        let wish = Server::json(server.get(&format!("/originals/{id}/wish")).await, StatusCode::OK).await;
-        let crop = &wish["frame"]["crop"];
+        let intent = Server::json(server.get(&format!("/originals/{id}/intent")).await, StatusCode::OK).await;
+        let crop = &intent["frame"]["crop"];
         assert_eq!((&crop["width"], &crop["height"]), (&json!(kept.0), &json!(kept.1)));
     }
     for changed in edited.as_array().unwrap() {
-        let back = server.put(&format!("/originals/{}/wish", changed["id"]), &changed["before"]).await;
+        let back = server.put(&format!("/originals/{}/intent", changed["id"]), &changed["before"]).await;
         assert_eq!(back.status(), StatusCode::NO_CONTENT);
     }
-    let wish = Server::json(server.get(&format!("/originals/{}/wish", ids[0])).await, StatusCode::OK).await;
-    assert_eq!((&wish["frame"]["crop"], &wish["target"]["by"]), (&Value::Null, &json!("factor")));
+    let intent = Server::json(server.get(&format!("/originals/{}/intent", ids[0])).await, StatusCode::OK).await;
+    assert_eq!((&intent["frame"]["crop"], &intent["target"]["by"]), (&Value::Null, &json!("factor")));
     server.stop().await;
 }
 
@@ -273,7 +273,8 @@ async fn results_are_looked_through_and_go_out_with_a_report() {
 async fn computed_tiles_are_kept_and_can_be_thrown_away() {
     let server = Server::start().await;
     let (_, id) = server.with_picture(200, 150).await;
-    let job = Server::json(server.post(&format!("/originals/{id}/jobs"), &wish(4.0)).await, StatusCode::CREATED).await;
+    let job =
+        Server::json(server.post(&format!("/originals/{id}/jobs"), &intent(4.0)).await, StatusCode::CREATED).await;
     server.ended(job["id"].as_u64().unwrap()).await;
     let cache = Server::json(server.get("/cache").await, StatusCode::OK).await;
     assert!(cache["bytes"].as_u64().unwrap() > 100_000, "{cache}");

@@ -13,7 +13,7 @@ use reqwest::{Client, Response, StatusCode};
 use serde_json::{Value, json};
 use tokio::io::{AsyncBufReadExt, BufReader};
 
-use crate::support::{Server, encoded, picture, project, wish};
+use crate::support::{Server, encoded, intent, picture, project};
 
 /// A program that is ended with the test, whatever happens.
 struct Ended(Child);
@@ -121,9 +121,9 @@ async fn who_comes_from_elsewhere_signs_in_first() {
         client.post(guarded.url("/orders/1/originals")).header("cookie", &nives).multipart(form).send().await.unwrap();
     assert_eq!(sent.status(), StatusCode::OK);
     let plan =
-        client.post(guarded.url("/originals/1/plan")).header("cookie", &ugo).json(&wish(3.0)).send().await.unwrap();
+        client.post(guarded.url("/originals/1/plan")).header("cookie", &ugo).json(&intent(3.0)).send().await.unwrap();
     assert_eq!(Server::json(plan, StatusCode::OK).await["resolved"]["factor"], 3.0);
-    let kept = client.get(guarded.url("/originals/1/wish")).header("cookie", &ugo).send().await.unwrap();
+    let kept = client.get(guarded.url("/originals/1/intent")).header("cookie", &ugo).send().await.unwrap();
     assert_eq!(Server::json(kept, StatusCode::OK).await["target"]["factor"], 2.0);
 
     client.delete(guarded.url("/session")).header("cookie", &ugo).send().await.unwrap();
@@ -158,7 +158,8 @@ async fn without_an_account_the_server_stays_on_loopback() {
 async fn a_client_sees_one_order_through_a_link_and_nothing_else() {
     let server = Server::start().await;
     let (order, id) = server.with_picture(120, 90).await;
-    let job = Server::json(server.post(&format!("/originals/{id}/jobs"), &wish(2.0)).await, StatusCode::CREATED).await;
+    let job =
+        Server::json(server.post(&format!("/originals/{id}/jobs"), &intent(2.0)).await, StatusCode::CREATED).await;
     server.ended(job["id"].as_u64().unwrap()).await;
     let made = server.post(&format!("/orders/{order}/links"), &json!({ "days": 7 })).await;
     let link = Server::json(made, StatusCode::CREATED).await;
@@ -236,7 +237,7 @@ async fn a_printer_accepts_and_prints_or_refuses_with_its_reason() {
     let (order, id) = server.with_picture(120, 90).await;
     let mut results = Vec::new();
     for (side, ppi) in [(10, 100), (30, 100)] {
-        let mut body = wish(2.0);
+        let mut body = intent(2.0);
         body["target"] = json!({ "by": "print", "paper": { "width": side, "height": side, "unit": "cm" }, "ppi": ppi });
         let job = Server::json(server.post(&format!("/originals/{id}/jobs"), &body).await, StatusCode::CREATED).await;
         results.push(server.ended(job["id"].as_u64().unwrap()).await["enlargement_id"].as_u64().unwrap());
@@ -275,7 +276,8 @@ async fn a_worker_in_a_program_of_its_own_takes_over_when_one_is_killed() {
         Ended(child.expect("the worker starts"))
     };
     let (_, id) = server.with_picture(900, 700).await;
-    let job = Server::json(server.post(&format!("/originals/{id}/jobs"), &wish(4.0)).await, StatusCode::CREATED).await;
+    let job =
+        Server::json(server.post(&format!("/originals/{id}/jobs"), &intent(4.0)).await, StatusCode::CREATED).await;
     let job = job["id"].as_u64().unwrap();
     let first = worker();
     until("progress", async || {
@@ -299,7 +301,8 @@ async fn a_file_store_that_is_away_puts_the_job_off_until_it_is_back() {
     // A file where the folder should be: nothing can be kept there.
     let folder = server.folder.path().join("files/enlargements");
     std::fs::write(&folder, "in the way").unwrap();
-    let job = Server::json(server.post(&format!("/originals/{id}/jobs"), &wish(2.0)).await, StatusCode::CREATED).await;
+    let job =
+        Server::json(server.post(&format!("/originals/{id}/jobs"), &intent(2.0)).await, StatusCode::CREATED).await;
     let job = job["id"].as_u64().unwrap();
     let put_off = until("the job put off", async || {
         let job = Server::json(server.get(&format!("/jobs/{job}")).await, StatusCode::OK).await;

@@ -6,7 +6,7 @@ use image::ImageFormat;
 use reqwest::StatusCode;
 use serde_json::{Value, json};
 
-use crate::support::{Server, encoded, picture, wish};
+use crate::support::{Server, encoded, intent, picture};
 
 /// The names of all originals, thumbnails and results that are on the disk.
 fn kept(data: &Path) -> Vec<String> {
@@ -39,7 +39,8 @@ async fn what_was_removed_is_listed_put_back_and_deleted_with_its_files() {
     let server = Server::start().await;
     let data = server.folder.path();
     let (order, id) = server.with_picture(60, 40).await;
-    let job = Server::json(server.post(&format!("/originals/{id}/jobs"), &wish(2.0)).await, StatusCode::CREATED).await;
+    let job =
+        Server::json(server.post(&format!("/originals/{id}/jobs"), &intent(2.0)).await, StatusCode::CREATED).await;
     let result = server.ended(job["id"].as_u64().unwrap()).await["enlargement_id"].clone();
     let before = kept(data);
     assert_eq!(before.len(), 3, "a picture, its thumbnail, its result: {before:?}");

@@ -27,7 +27,7 @@ const PROFILES: [NonNullable<Output["profile"]>, string][] = [
 ];
 
 export function DeliverCard(props: {
-  wish: Intent;
+  intent: Intent;
   fileBytes?: number;
   /** Where the time of the run goes. */
   spent?: Plan["spent"];
@@ -35,7 +35,7 @@ export function DeliverCard(props: {
   onPattern: (p: string) => void;
   onChange: (output: Output) => void;
 }) {
-  const { output, target } = props.wish;
+  const { output, target } = props.intent;
   const { onChange } = props;
   return (
     <Card name="Deliver" state={deliverText(output, props.fileBytes)}>

@@ -21,7 +21,7 @@ export function Dial(props: {
   onChange: (value: number) => void;
   /** While the slider is held. */
   onHold?: (held: boolean) => void;
-  /** Of a control that only blends: what is wished for at a value. */
+  /** Of a control that only blends: what is asked for at a value. */
   blend?: (value: number) => Partial<Intent>;
   /** Where the blend bends; only its ends when not given. */
   knots?: Knots;

@@ -2,7 +2,7 @@
 import { fireEvent, screen, waitFor, within } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
 import type { Model, Plan, PlannedFace, Suggestion, Intent } from "../../api/client";
-import { aModel, aPlan, aWish, show } from "../../testing/render";
+import { aModel, aPlan, anIntent, show } from "../../testing/render";
 import { answer } from "../../testing/server";
 import { FacesCard, facesLine, leftWords } from "./FacesCard";
 
@@ -19,14 +19,14 @@ const found = (x: number, part: Partial<PlannedFace> = {}): PlannedFace =>
 
 const RESTORER = aModel({ id: "faces", name: "Faces", kind: "face" });
 
-async function opened(part: { wish?: Partial<Intent>; plan?: Plan; suggestion?: Suggestion; models?: Model[] }) {
+async function opened(part: { intent?: Partial<Intent>; plan?: Plan; suggestion?: Suggestion; models?: Model[] }) {
   const change = vi.fn<(part: Partial<Intent>) => void>();
   const onDraw = vi.fn();
   const onGo = vi.fn();
   const shown = show(
     <FacesCard
       original={{ id: 7, hash: "0f" } as never}
-      wish={aWish(part.wish)}
+      intent={anIntent(part.intent)}
       models={part.models ?? [RESTORER]}
       plan={part.plan}
       suggestion={part.suggestion}
@@ -50,7 +50,7 @@ describe("the step in a line", () => {
     [aPlan({ faces: [found(0)] }), { strength: 0.7 }, "1 found, left alone"],
     [restored, { strength: 0.7 }, "1 of 2, 70 %"],
   ])("%#", (plan, faces, line) => {
-    expect(facesLine(aWish({ faces: faces ?? null }), plan)).toBe(line);
+    expect(facesLine(anIntent({ faces: faces ?? null }), plan)).toBe(line);
   });
 });
 
@@ -98,12 +98,12 @@ describe("the card", () => {
 });
 
 describe("a face of the card", () => {
-  const wish = { faces: { strength: 0.7 } };
+  const intent = { faces: { strength: 0.7 } };
   const plan = aPlan({ unrestored: "bb22", faces: [found(0, { restored: 0 }), found(300, { restored: 1 })] });
 
   it("shows before and after, and how far it departs", async () => {
     answer("GET", "/faces/0f/aa11/*", () => ({ departure: 3.4, left: null }));
-    const { card, user, onGo } = await opened({ wish, plan });
+    const { card, user, onGo } = await opened({ intent, plan });
     const first = within(card.getByRole("group", { name: "Face 1" }));
     expect(await first.findByText(/95 % of it within 3\.4 ΔE/)).toBeVisible();
     expect(first.getByAltText("Face 1 without restoring")).toHaveAttribute("src", expect.stringContaining("/bb22?x=0"));
@@ -113,7 +113,7 @@ describe("a face of the card", () => {
   });
 
   it("has a switch and a strength of its own, which the others keep out of", async () => {
-    const { card, user, change } = await opened({ wish, plan });
+    const { card, user, change } = await opened({ intent, plan });
     await user.click(card.getByRole("switch", { name: "Face 2" }));
     const others = { face: place(0), on: true };
     expect(change).toHaveBeenLastCalledWith({ own_faces: [others, { face: place(300), on: false }] });
@@ -124,7 +124,7 @@ describe("a face of the card", () => {
   it("follows the strength of all of them again when it is put back", async () => {
     const own_faces = [{ face: place(0), on: true, strength: 0.2 }];
     const { card, change } = await opened({
-      wish: { ...wish, own_faces },
+      intent: { ...intent, own_faces },
       plan: aPlan({ faces: [found(0, { restored: 0 })] }),
     });
     fireEvent.doubleClick(card.getByRole("slider", { name: "Strength of face 1" }));
@@ -132,25 +132,25 @@ describe("a face of the card", () => {
   });
 
   it("is dismissed, and all come back as they were found", async () => {
-    const first = await opened({ wish, plan });
+    const first = await opened({ intent, plan });
     await first.user.click(first.card.getByRole("button", { name: "Face 1 is no face" }));
     expect(first.change).toHaveBeenLastCalledWith({ own_faces: [{ face: place(300), on: true }] });
     first.unmount();
-    const { card, user, change } = await opened({ wish: { ...wish, own_faces: [] }, plan: aPlan() });
+    const { card, user, change } = await opened({ intent: { ...intent, own_faces: [] }, plan: aPlan() });
     await user.click(card.getByRole("button", { name: "Back to those found" }));
     expect(change).toHaveBeenLastCalledWith({ own_faces: null });
   });
 
   it("is left to the general model where it would depart too far", async () => {
     answer("GET", "/faces/0f/aa11/*", () => ({ departure: 12.1, left: "departs" }));
-    const { card } = await opened({ wish, plan: aPlan({ faces: [found(0, { restored: 0 })] }) });
+    const { card } = await opened({ intent, plan: aPlan({ faces: [found(0, { restored: 0 })] }) });
     expect(await card.findByText(/12\.1 ΔE: left to the general model/)).toBeVisible();
     expect(card.getByRole("switch", { name: "Face 1" })).toBeDisabled();
     expect(card.queryByRole("slider", { name: "Strength of face 1" })).not.toBeInTheDocument();
   });
 
   it("outside the crop has no close-up", async () => {
-    const { card } = await opened({ wish, plan: aPlan({ faces: [found(0, { part: null })] }) });
+    const { card } = await opened({ intent, plan: aPlan({ faces: [found(0, { part: null })] }) });
     expect(card.getByText("Outside the crop.")).toBeVisible();
     expect(card.queryByRole("img")).not.toBeInTheDocument();
   });

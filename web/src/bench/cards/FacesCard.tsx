@@ -13,14 +13,14 @@ import { Column, Part, Reasons } from "./Part";
 const percent = (share: number) => `${Math.round(share * 100)} %`;
 
 /** The step in a line. */
-export function facesLine(wish: Intent, plan: Plan | undefined): string {
+export function facesLine(intent: Intent, plan: Plan | undefined): string {
   if (!plan) return "being looked for";
   const count = plan.faces.length;
   if (count === 0) return "none found";
   const restored = plan.faces.filter((f) => f.restored != null).length;
-  if (!wish.faces) return `${count} found, off`;
+  if (!intent.faces) return `${count} found, off`;
   if (restored === 0) return `${count} found, left alone`;
-  return `${restored} of ${count}, ${percent(wish.faces.strength)}`;
+  return `${restored} of ${count}, ${percent(intent.faces.strength)}`;
 }
 
 /** Why a face is left to the general model, in words. */
@@ -32,7 +32,7 @@ export function leftWords(left: string, eyes: number, departure?: number): strin
 
 export function FacesCard(props: {
   original: Original;
-  wish: Intent;
+  intent: Intent;
   models: Model[];
   plan?: Plan;
   suggestion?: Suggestion;
@@ -43,30 +43,30 @@ export function FacesCard(props: {
   onDraw: () => void;
   onGo: (face: OwnFace) => void;
 }) {
-  const { original, wish, plan, change } = props;
+  const { original, intent, plan, change } = props;
   const faces = plan?.faces ?? [];
-  const own = ownFaces(wish, plan);
+  const own = ownFaces(intent, plan);
   const offered = props.models.some((m) => m.card.kind === "face");
   const none = faces.length === 0 ? "No face was found. Draw one if you see one." : undefined;
   const unavailable = offered ? none : "There is no model on the shelf that restores faces.";
   const suggested = props.suggestion?.recipe.faces?.strength;
   const usual = usualStrength(props.models);
   return (
-    <Card name="Faces" state={facesLine(wish, plan)}>
+    <Card name="Faces" state={facesLine(intent, plan)}>
       {(close) => (
         <>
           <Column width={250}>
             <Part
               name="Restore faces"
-              on={wish.faces != null}
+              on={intent.faces != null}
               unavailable={unavailable}
               onSwitch={(on) => change({ faces: on ? { strength: suggested ?? usual } : null })}
             >
-              {wish.faces && (
+              {intent.faces && (
                 <Dial
                   label="Strength"
                   effect="The share of the restored face: eyes, lids, brows, nose and lips. Skin tone and light stay the picture's own. Lower it where it is no longer the same person."
-                  value={wish.faces.strength}
+                  value={intent.faces.strength}
                   format={percent}
                   suggested={suggested}
                   onChange={(strength) => change({ faces: { strength } })}
@@ -84,7 +84,7 @@ export function FacesCard(props: {
               >
                 Draw a face
               </Button>
-              {wish.own_faces != null && (
+              {intent.own_faces != null && (
                 <Button color="inherit" onClick={() => change({ own_faces: null })}>
                   Back to those found
                 </Button>
@@ -104,7 +104,7 @@ export function FacesCard(props: {
                   key={`${face.face.left_eye.x} ${face.face.left_eye.y}`}
                   number={i + 1}
                   original={original}
-                  wish={wish}
+                  intent={intent}
                   plan={plan}
                   face={face}
                   own={own[i]}
@@ -127,7 +127,7 @@ export function FacesCard(props: {
 function FaceRow(props: {
   number: number;
   original: Original;
-  wish: Intent;
+  intent: Intent;
   plan?: Plan;
   face: PlannedFace;
   own?: OwnFace;
@@ -139,10 +139,10 @@ function FaceRow(props: {
   onRemove: () => void;
   onGo: () => void;
 }) {
-  const { number, original, plan, face, own, wish } = props;
+  const { number, original, plan, face, own, intent } = props;
   const { part, restored } = face;
   const restoration = useRestoration(original.hash, plan?.treatment, restored ?? undefined);
-  const common = wish.faces?.strength ?? props.usual;
+  const common = intent.faces?.strength ?? props.usual;
   const strength = own?.strength ?? common;
   // A face that stands where all of them stand goes with them.
   const withStrength = (value: number) => ({ strength: value === common ? null : value });
@@ -188,7 +188,7 @@ function FaceRow(props: {
               <Switch
                 size="small"
                 checked={(own?.on ?? true) && !left}
-                disabled={left != null || !wish.faces}
+                disabled={left != null || !intent.faces}
                 onChange={(_, on) => props.onChange(props.changed({ on }))}
               />
             }

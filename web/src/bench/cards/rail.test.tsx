@@ -2,7 +2,7 @@
 import { screen, within } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
 import type { Choice, Finish, Plan, Suggestion, Intent } from "../../api/client";
-import { aModel, aPlan, aTrial, aWish, show } from "../../testing/render";
+import { aModel, aPlan, aTrial, anIntent, show } from "../../testing/render";
 import { DeliverCard, deliverText } from "./DeliverCard";
 import { EnlargeCard, choiceText } from "./EnlargeCard";
 import { FinishCard } from "./FinishCard";
@@ -67,8 +67,8 @@ describe("the file that is made", () => {
   async function opened(part: Partial<Intent>) {
     const onChange = vi.fn();
     const onPattern = vi.fn();
-    const wish = aWish({ output, target: { by: "factor", factor: 4 }, ...part });
-    const shown = show(<DeliverCard wish={wish} pattern="{name}" onPattern={onPattern} onChange={onChange} />);
+    const intent = anIntent({ output, target: { by: "factor", factor: 4 }, ...part });
+    const shown = show(<DeliverCard intent={intent} pattern="{name}" onPattern={onPattern} onChange={onChange} />);
     await shown.user.click(screen.getByRole("button", { name: /^Deliver/ }));
     return { ...shown, onChange, onPattern, card: await card("Deliver") };
   }

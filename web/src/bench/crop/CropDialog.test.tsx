@@ -3,7 +3,7 @@ import { fireEvent, screen } from "@testing-library/react";
 import { beforeAll, describe, expect, it, vi } from "vitest";
 import type { Frame, Target } from "../../api/client";
 import { anOriginal, show } from "../../testing/render";
-import { PLAIN_FRAME } from "../wish";
+import { PLAIN_FRAME } from "../intent";
 import { CropDialog } from "./CropDialog";
 
 // A page that is not laid out captures no pointer.

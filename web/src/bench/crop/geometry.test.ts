@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { PLAIN_FRAME } from "../wish";
+import { PLAIN_FRAME } from "../intent";
 import { dragged, inPixels, isFull, largest, shrunkToFull, turnedSize } from "./geometry";
 
 const turned = { width: 300, height: 200 };

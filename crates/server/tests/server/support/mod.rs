@@ -129,7 +129,7 @@ impl Server {
 }
 
 /// What is asked for: so many times, by the draft models, as TIFF.
-pub fn wish(factor: f64) -> Value {
+pub fn intent(factor: f64) -> Value {
     json!({
         "target": { "by": "factor", "factor": factor },
         "enlarge": { "by": "learned", "subject": "everyday", "grade": "draft" },

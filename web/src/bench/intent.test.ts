@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Recipe } from "../api/client";
-import { NOTHING_CLEANED, NOTHING_FINISHED, PLAIN_FRAME, followed } from "./wish";
+import { NOTHING_CLEANED, NOTHING_FINISHED, PLAIN_FRAME, followed } from "./intent";
 
 const edges = (width: number) => ({ edges: { strength: 0.5, width, halo_guard: 0.8, leave_flat: 0.8 }, grain: null });
 

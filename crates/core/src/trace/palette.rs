@@ -1,0 +1,131 @@
+//! The plain colours that a picture is drawn in.
+
+use super::TraceError;
+use crate::picture::Planes;
+
+/// The colours that can be told apart in one picture.
+pub const MOST_COLOURS: usize = 32;
+
+/// A colour, encoded sRGB, each 0 to 1.
+pub type Colour = [f32; 3];
+
+/// A pixel whose neighbours differ from it by no more, in encoded values, is plain.
+const PLAIN: f32 = 0.035;
+
+/// The least share of a picture that is plain in a drawing.
+const LEAST_PLAIN: f32 = 0.3;
+
+/// Colours nearer than this are one: distance in OKLab, of which black and white are 1 apart.
+const APART: f32 = 0.055;
+
+/// Colours of less than this share of what is plain are none of the drawing's.
+const LEAST_SHARE: f32 = 0.0006;
+
+/// Bits of each channel by which plain pixels are counted.
+const BITS: u32 = 5;
+
+/// The colours of a drawing, and which of its pixels are plain.
+pub struct Palette {
+    /// Those that cover most first.
+    pub colours: Vec<Colour>,
+    /// Row by row.
+    pub plain: Vec<bool>,
+}
+
+/// Finds the colours of a drawing that was enlarged `scale` times.
+pub fn find(picture: &Planes, scale: f64, most: usize) -> Result<Palette, TraceError> {
+    let plain = plain(picture, scale);
+    let share = plain.iter().filter(|is| **is).count() as f32 / plain.len().max(1) as f32;
+    if share < LEAST_PLAIN {
+        return Err(TraceError::NotDrawn { plain: share });
+    }
+    let mut bins = vec![(0_u32, [0.0_f64; 3]); 1 << (3 * BITS)];
+    for (i, _) in plain.iter().enumerate().filter(|(_, is)| **is) {
+        let colour = at(picture, i);
+        let step = |v: f32| ((v.clamp(0.0, 1.0) * 255.0) as u32 >> (8 - BITS)) as usize;
+        let bin = &mut bins[step(colour[0]) << (2 * BITS) | step(colour[1]) << BITS | step(colour[2])];
+        bin.0 += 1;
+        (0..3).for_each(|c| bin.1[c] += f64::from(colour[c]));
+    }
+    let mut bins: Vec<(u32, [f64; 3])> = bins.into_iter().filter(|(count, _)| *count > 0).collect();
+    bins.sort_by_key(|(count, _)| std::cmp::Reverse(*count));
+    let mean = |(count, sum): &(u32, [f64; 3])| sum.map(|v| (v / f64::from(*count)) as f32);
+
+    // Each colour is the mean of what lies around its commonest shade.
+    let mut found: Vec<(u32, [f64; 3], Colour)> = Vec::new();
+    for bin in &bins {
+        let colour = mean(bin);
+        let near = found.iter_mut().find(|(_, _, seed)| distance(*seed, colour) < APART);
+        match near {
+            Some((count, sum, _)) => {
+                *count += bin.0;
+                (0..3).for_each(|c| sum[c] += bin.1[c]);
+            }
+            None => found.push((bin.0, bin.1, colour)),
+        }
+    }
+    let all: u32 = found.iter().map(|(count, ..)| count).sum();
+    found.retain(|(count, ..)| *count as f32 >= LEAST_SHARE * all as f32);
+    found.sort_by_key(|(count, ..)| std::cmp::Reverse(*count));
+    if found.len() > MOST_COLOURS {
+        return Err(TraceError::NotDrawn { plain: share });
+    }
+    found.truncate(most);
+    Ok(Palette { colours: found.iter().map(|(count, sum, _)| mean(&(*count, *sum))).collect(), plain })
+}
+
+/// The colour of a pixel, by its place in a row-major picture.
+pub fn at(picture: &Planes, i: usize) -> Colour {
+    [0, 1, 2].map(|channel| picture.plane(channel)[i])
+}
+
+/// The nearest of some colours to one.
+pub fn nearest(colours: &[Colour], allowed: u32, colour: Colour) -> Option<u8> {
+    (0..colours.len())
+        .filter(|i| allowed >> i & 1 == 1)
+        .min_by(|&a, &b| distance(colours[a], colour).total_cmp(&distance(colours[b], colour)))
+        .map(|i| i as u8)
+}
+
+/// Pixels that differ little from those a third of a small pixel away.
+fn plain(picture: &Planes, scale: f64) -> Vec<bool> {
+    let size = picture.size();
+    let (width, height) = (size.width as usize, size.height as usize);
+    let step = (scale / 3.0).round().max(1.0) as usize;
+    let mut plain = vec![true; width * height];
+    for channel in 0..3 {
+        let values = picture.plane(channel);
+        for y in 0..height {
+            for x in 0..width {
+                let i = y * width + x;
+                let differs = |j: usize| (values[i] - values[j]).abs() > PLAIN;
+                if (x + step < width && differs(i + step))
+                    || (x >= step && differs(i - step))
+                    || (y + step < height && differs(i + step * width))
+                    || (y >= step && differs(i - step * width))
+                {
+                    plain[i] = false;
+                }
+            }
+        }
+    }
+    plain
+}
+
+/// Distance of two colours in OKLab (B. Ottosson, 2020): about what eyes make of it, black and white 1 apart.
+pub fn distance(a: Colour, b: Colour) -> f32 {
+    let (a, b) = (oklab(a), oklab(b));
+    (0..3).map(|i| (a[i] - b[i]).powi(2)).sum::<f32>().sqrt()
+}
+
+fn oklab(colour: Colour) -> [f32; 3] {
+    let [r, g, b] = colour.map(|v| crate::colour::linearise_fast(v.clamp(0.0, 1.0)));
+    let l = (0.412_221_46 * r + 0.536_332_55 * g + 0.051_445_995 * b).cbrt();
+    let m = (0.211_903_5 * r + 0.680_699_5 * g + 0.107_396_96 * b).cbrt();
+    let s = (0.088_302_46 * r + 0.281_718_85 * g + 0.629_978_7 * b).cbrt();
+    [
+        0.210_454_26 * l + 0.793_617_8 * m - 0.004_072_047 * s,
+        1.977_998_5 * l - 2.428_592_2 * m + 0.450_593_7 * s,
+        0.025_904_037 * l + 0.782_771_77 * m - 0.808_675_77 * s,
+    ]
+}
