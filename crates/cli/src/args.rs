@@ -29,6 +29,8 @@ pub enum Command {
     Suggest(SuggestArgs),
     /// Shrink pictures, enlarge them again by every method and model at hand, and compare each with the truth.
     Rehearse(RehearseArgs),
+    /// Trace an emblem or lettering: as shapes, in an SVG file that is sharp at any size.
+    Trace(TraceArgs),
     /// Compare two pictures of one size, or a result with its original.
     Compare(CompareArgs),
     /// List the models at hand; add one of your own, retire and restore.
@@ -263,6 +265,26 @@ pub struct RehearseArgs {
     /// Print all figures as comma-separated values, one line for a picture and a candidate.
     #[arg(long)]
     pub csv: bool,
+    #[command(flatten)]
+    pub shelf: ShelfArgs,
+}
+
+#[derive(Args)]
+pub struct TraceArgs {
+    /// A picture that was drawn in a few plain colours.
+    pub input: PathBuf,
+    /// The file, which ends in svg.
+    #[arg(short, long)]
+    pub output: PathBuf,
+    /// How many colours it is drawn in at most, 2 to 32; as many as are found when not given.
+    #[arg(long, default_value_t = 32, value_parser = clap::value_parser!(u32).range(2..=32))]
+    pub colours: u32,
+    /// The print's size, such as 60x45cm: the file says it, and the drawing keeps its shape within it.
+    #[arg(long, value_name = "WxH")]
+    pub print: Option<Paper>,
+    /// Replace a file that is there.
+    #[arg(long)]
+    pub force: bool,
     #[command(flatten)]
     pub shelf: ShelfArgs,
 }

@@ -125,7 +125,8 @@ fn enlarge_one(args: &EnlargeArgs, renderer: &Renderer, input: &Path, count: &st
     Ok(())
 }
 
-fn free_to_write(input: &Path, output: &Path, force: bool) -> anyhow::Result<()> {
+/// Whether a result may be written there.
+pub fn free_to_write(input: &Path, output: &Path, force: bool) -> anyhow::Result<()> {
     if output.exists() && !force {
         bail!("{} exists: choose another name, or give --force to replace it", output.display());
     }

@@ -10,6 +10,7 @@ mod commands;
 mod models;
 mod rehearse;
 mod steps;
+mod trace;
 
 use std::fmt::Arguments;
 use std::io::{ErrorKind, Write, stdout};
@@ -40,6 +41,7 @@ fn main() -> ExitCode {
         args::Command::Faces(args) => commands::faces(&args),
         args::Command::Suggest(args) => commands::suggest(&args),
         args::Command::Rehearse(args) => rehearse::rehearse(&args),
+        args::Command::Trace(args) => trace::trace(&args),
         args::Command::Compare(args) => commands::compare(&args),
         args::Command::Models(args) => models::models(&args),
         args::Command::Size(args) => commands::size(&args),

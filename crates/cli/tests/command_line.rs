@@ -359,3 +359,58 @@ fn a_rehearsal_is_printed_for_people_and_for_programs(folder: TempDir) {
     dettaglio().args(["rehearse", "--factor", "9"]).arg(&fern).assert().code(2).stderr(one_line());
     dettaglio().args(["rehearse", "--models", "none-such"]).arg(&fern).assert().failure().stderr(contains("none-such"));
 }
+
+/// An emblem: a ring, a bar and a dot in three colours on white, as soft as a small picture is.
+fn emblem(path: &Path) {
+    let picture = image::RgbImage::from_fn(160, 120, |x, y| {
+        let cover = |inside: &dyn Fn(f64, f64) -> bool| {
+            let part = |k: u32| f64::from(k) / 4.0 + 0.125;
+            let hits = (0..16).filter(|k| inside(f64::from(x) + part(k % 4), f64::from(y) + part(k / 4))).count();
+            hits as f64 / 16.0
+        };
+        let ring = cover(&|x, y| (30.0..45.0).contains(&(x - 60.0).hypot(y - 60.0)));
+        let bar = cover(&|x, y| (110.0..150.0).contains(&x) && (40.0..56.0).contains(&y));
+        let dot = cover(&|x, y| (x - 130.0).hypot(y - 84.0) < 10.0);
+        let mut colour = [255.0; 3];
+        for (share, ink) in [(ring, [20.0, 60.0, 140.0]), (bar, [156.0, 82.0, 0.0]), (dot, [0.0, 0.0, 0.0])] {
+            for c in 0..3 {
+                colour[c] += (ink[c] - colour[c]) * share;
+            }
+        }
+        image::Rgb(colour.map(|v: f64| v.round() as u8))
+    });
+    picture.save(path).expect("a picture");
+}
+
+#[rstest]
+fn an_emblem_is_traced_into_a_file_of_few_nodes(folder: TempDir) {
+    let (input, output) = (folder.path().join("emblem.png"), folder.path().join("emblem.svg"));
+    emblem(&input);
+    let trace = || {
+        let mut command = dettaglio();
+        command.arg("trace").arg(&input).arg("-o").arg(&output);
+        command
+    };
+    trace().args(["--print", "60x45cm"]).assert().success().stdout(contains("nodes").and(contains("#ffffff")));
+    let text = std::fs::read_to_string(&output).unwrap();
+    assert!(text.contains("width=\"600mm\" height=\"450mm\" viewBox=\"0 0 160 120\""), "{text}");
+    assert_eq!(text.matches("<path ").count(), 4, "white and three inks: {text}");
+    let nodes = text.matches(['L', 'C']).count();
+    assert!(nodes <= 40, "{nodes} nodes: {text}");
+    // What is there stays, unless it is said otherwise.
+    trace().assert().failure().stderr(one_line()).stderr(contains("--force"));
+    trace().args(["--force", "--colours", "2"]).assert().success();
+    assert_eq!(std::fs::read_to_string(&output).unwrap().matches("<path ").count(), 2);
+    trace().args(["--force", "--colours", "1"]).assert().failure();
+}
+
+#[rstest]
+fn a_photograph_is_not_traced_and_it_is_said_why(folder: TempDir) {
+    let photograph = project().join("crates/core/tests/pictures/furnace-hall.jpg");
+    let output = folder.path().join("hall.svg");
+    let refused = dettaglio().arg("trace").arg(photograph).arg("-o").arg(&output).assert().failure();
+    refused.stderr(one_line()).stderr(contains("no drawing in a few plain colours"));
+    assert!(!output.exists());
+    let wrong = dettaglio().arg("trace").arg(folder.path().join("vases.png")).args(["-o", "vases.png"]).assert();
+    wrong.failure().stderr(contains("does not end in svg"));
+}

@@ -75,6 +75,15 @@ impl Paper {
         (self.width * per_unit, self.height * per_unit)
     }
 
+    /// How large a picture is on the sheet, whole and in its own shape, in millimetres across and down.
+    pub fn holding_mm(self, picture: Size) -> (f64, f64) {
+        let sheet = self.turned_like(picture);
+        let (width, height) = (f64::from(picture.width), f64::from(picture.height));
+        let mm = sheet.unit.mm();
+        let scale = (sheet.width * mm / width).min(sheet.height * mm / height);
+        (width * scale, height * scale)
+    }
+
     /// The sheet turned, if needed, to lie the way the picture does.
     pub fn turned_like(self, size: Size) -> Self {
         let turn = (self.width >= self.height) != (size.width >= size.height);
@@ -301,6 +310,16 @@ mod tests {
     use rstest::rstest;
 
     const VASES: Size = Size::new(1500, 1000);
+
+    #[rstest]
+    #[case(Size::new(400, 200), (600.0, 300.0))]
+    #[case(Size::new(200, 400), (300.0, 600.0))]
+    #[case(Size::new(400, 400), (450.0, 450.0))]
+    fn a_sheet_holds_a_whole_picture(#[case] picture: Size, #[case] due: (f64, f64)) {
+        let sheet: Paper = "60x45cm".parse().unwrap();
+        let (width, height) = sheet.holding_mm(picture);
+        assert!((width - due.0).abs() < 1e-9 && (height - due.1).abs() < 1e-9, "{width} x {height}");
+    }
 
     #[rstest]
     #[case(Target::Factor { factor: 2.0 }, Size::new(3000, 2000))]

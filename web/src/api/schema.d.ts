@@ -985,6 +985,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/originals/{id}/trace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Traces an original as it is framed and cleaned now, and hands out the file. A photograph is refused, with the reason. */
+        get: operations["trace"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/products": {
         parameters: {
             query?: never;
@@ -3633,6 +3650,17 @@ export interface components {
              */
             white: number;
         };
+        /** @description A picture as shapes. */
+        TracedView: {
+            /** @description The colours that it is drawn in, such as "#9c5200", those that lie lowest first. */
+            colours: string[];
+            /** @description Places at which lines and curves meet. */
+            nodes: number;
+            /** @description Outlines of shapes and holes. */
+            outlines: number;
+            /** @description The SVG file, at the print's size where the picture is printed. */
+            svg: string;
+        };
         /** @description How the pictures are treated. */
         Treating: {
             /** @enum {string} */
@@ -5922,6 +5950,46 @@ export interface operations {
                 };
             };
             404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    trace: {
+        parameters: {
+            query?: {
+                /** @description How many colours it is drawn in at most, 2 to 32. */
+                colours?: number;
+            };
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TracedView"];
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            422: {
                 headers: {
                     [name: string]: unknown;
                 };

@@ -4,6 +4,7 @@ import { Box, Button, Stack, Typography } from "@mui/material";
 import type { ReactNode } from "react";
 import type { Enlargement, Job, Model, Original, OwnFace, Plan, Reading, Steps, Suggestion } from "../api/client";
 import { duration } from "../app/format";
+import { TRACE } from "./Trace";
 import { WithBand } from "./cards/band";
 import { CleanCard } from "./cards/CleanCard";
 import { DeliverCard } from "./cards/DeliverCard";
@@ -94,6 +95,7 @@ export function Rail(props: {
             plan={plan}
             suggestion={suggestion}
             onChange={(enlarge) => changeSteps({ enlarge })}
+            onTrace={() => props.onCard(TRACE)}
           />
           <FacesCard
             original={original}

@@ -16,6 +16,7 @@ import { Rail } from "./Rail";
 import { TicketLine } from "./TicketLine";
 import { TreatmentTabs } from "./TreatmentTabs";
 import { TONES, TonesPanel } from "./Tones";
+import { TRACE, TracePanel } from "./Trace";
 import { Blending } from "./blend";
 import { LooseCard } from "./cards/Card";
 import { cleanLine } from "./cards/CleanCard";
@@ -188,14 +189,19 @@ export function Workbench(props: BenchProps) {
             changeSteps={changeSteps}
             loose={
               answer && (
-                <LooseCard name={TONES}>
-                  <TonesPanel
-                    hash={original.hash}
-                    treatment={answer.treatment}
-                    part={viewPart}
-                    profile={intent.output.profile}
-                  />
-                </LooseCard>
+                <>
+                  <LooseCard name={TONES}>
+                    <TonesPanel
+                      hash={original.hash}
+                      treatment={answer.treatment}
+                      part={viewPart}
+                      profile={intent.output.profile}
+                    />
+                  </LooseCard>
+                  <LooseCard name={TRACE}>
+                    <TracePanel original={original} asked={answer.treatment} />
+                  </LooseCard>
+                </>
               )
             }
             card={card}

@@ -1,6 +1,6 @@
 //! The plain colours that a picture is drawn in.
 
-use super::TraceError;
+use super::error::TraceError;
 use crate::picture::Planes;
 
 /// The colours that can be told apart in one picture.
@@ -20,6 +20,12 @@ const APART: f32 = 0.055;
 
 /// Colours of less than this share of what is plain are none of the drawing's.
 const LEAST_SHARE: f32 = 0.0006;
+
+/// Of what is plain in a drawing, at least this share is nearer than [`LIKE`] to one of its colours.
+const LEAST_LIKE: f32 = 0.9;
+
+/// See [`LEAST_LIKE`]; distance in OKLab.
+const LIKE: f32 = 0.025;
 
 /// Bits of each channel by which plain pixels are counted.
 const BITS: u32 = 5;
@@ -69,6 +75,15 @@ pub fn find(picture: &Planes, scale: f64, most: usize) -> Result<Palette, TraceE
     found.sort_by_key(|(count, ..)| std::cmp::Reverse(*count));
     if found.len() > MOST_COLOURS {
         return Err(TraceError::NotDrawn { plain: share });
+    }
+    let colours: Vec<Colour> = found.iter().map(|(count, sum, _)| mean(&(*count, *sum))).collect();
+    let every = u32::MAX >> (32 - colours.len().clamp(1, 32));
+    let off = |colour: Colour| nearest(&colours, every, colour).map(|i| distance(colours[usize::from(i)], colour));
+    let like =
+        bins.iter().filter(|bin| off(mean(bin)).is_some_and(|off| off < LIKE)).map(|(count, _)| count).sum::<u32>();
+    // Tones that run into each other have no colour that most of them are like.
+    if (like as f32) < LEAST_LIKE * all as f32 {
+        return Err(TraceError::NotDrawn { plain: like as f32 / all.max(1) as f32 });
     }
     found.truncate(most);
     Ok(Palette { colours: found.iter().map(|(count, sum, _)| mean(&(*count, *sum))).collect(), plain })

@@ -2,7 +2,7 @@
 
 use dettaglio_domain::geometry::Size;
 
-use super::palette::{Colour, Palette, at, nearest};
+use super::palette::{Colour, Palette, at, distance, nearest};
 use crate::picture::Planes;
 
 /// The colour of each pixel, by its place in the palette, row by row; and all that occur around it, as bits.
@@ -19,7 +19,7 @@ const REACH: f64 = 1.6;
 const BELOW: f64 = 0.5;
 
 /// A line is lighter or darker than both of its sides by this much, in encoded values, and along itself by less than half of it.
-const RIDGE: f32 = 0.06;
+const RIDGE: f32 = 0.1;
 
 /// Gives each pixel one of the palette's colours: one that is plain the nearest; one on an edge the nearest of those around it, so that what
 /// lies between two colours is not taken for a third.
@@ -33,9 +33,12 @@ pub fn label(picture: &Planes, palette: &Palette, scale: f64) -> Labels {
     for y in 0..height {
         for x in 0..width {
             let i = y * width + x;
-            if palette.plain[i] || is_line(&luminance, width, height, (x, y), step) {
-                sure[i] = nearest(&palette.colours, all, at(picture, i)).map_or(0, |label| 1 << label);
-            }
+            let own = match beside_line(&luminance, width, height, (x, y), step) {
+                Some(j) => ink(&palette.colours, at(picture, j), at(picture, i)),
+                None if palette.plain[i] => nearest(&palette.colours, all, at(picture, i)),
+                None => None,
+            };
+            sure[i] = own.map_or(0, |label| 1 << label);
         }
     }
     let reach = (REACH * scale).round().max(1.0) as usize;
@@ -59,24 +62,38 @@ pub fn label(picture: &Planes, palette: &Palette, scale: f64) -> Labels {
     Labels { size, of, around: spread(&bits, width, height, reach) }
 }
 
-/// Whether a pixel lies on a thin line: lighter or darker than what lies to both sides, and like what lies before and behind.
-fn is_line(luminance: &[f32], width: usize, height: usize, (x, y): (usize, usize), step: usize) -> bool {
+/// The ink of a line that is thinner than a small pixel and so paler than it: what, laid over the colour beside it, comes nearest.
+fn ink(colours: &[Colour], side: Colour, here: Colour) -> Option<u8> {
+    let all = u32::MAX >> (32 - colours.len().clamp(1, 32));
+    let ground = nearest(colours, all, side)?;
+    let off = |label: usize| {
+        let over = share(here, side, colours[label]).clamp(0.0, 1.0);
+        let mixed = [0, 1, 2].map(|c| side[c] + (colours[label][c] - side[c]) * over);
+        distance(mixed, here)
+    };
+    (0..colours.len())
+        .filter(|label| *label != usize::from(ground))
+        .min_by(|a, b| off(*a).total_cmp(&off(*b)))
+        .map(|label| label as u8)
+}
+
+/// Where a pixel lies on a thin line, lighter or darker than what lies to both sides and like what lies before and behind: a pixel beside it.
+fn beside_line(luminance: &[f32], width: usize, height: usize, (x, y): (usize, usize), step: usize) -> Option<usize> {
     if x < step || y < step || x + step >= width || y + step >= height {
-        return false;
+        return None;
     }
     let here = luminance[y * width + x];
-    let pair = |dx: i64, dy: i64| {
-        let at = |sign: i64| {
-            let along = |from: usize, by: i64| (from as i64 + sign * by * step as i64) as usize;
-            luminance[along(y, dy) * width + along(x, dx)]
-        };
-        (at(-1), at(1))
+    let at = |(dx, dy): (i64, i64), sign: i64| {
+        let along = |from: usize, by: i64| (from as i64 + sign * by * step as i64) as usize;
+        along(y, dy) * width + along(x, dx)
     };
+    let pair = |way: (i64, i64)| (luminance[at(way, -1)], luminance[at(way, 1)]);
     let across = |(a, b): (f32, f32)| here < a.min(b) - RIDGE || here > a.max(b) + RIDGE;
     let along = |(a, b): (f32, f32)| (here - a).abs() < RIDGE / 2.0 && (here - b).abs() < RIDGE / 2.0;
     [((1, 0), (0, 1)), ((0, 1), (1, 0)), ((1, 1), (1, -1)), ((1, -1), (1, 1))]
         .into_iter()
-        .any(|(beside, ahead)| across(pair(beside.0, beside.1)) && along(pair(ahead.0, ahead.1)))
+        .find(|(beside, ahead)| across(pair(*beside)) && along(pair(*ahead)))
+        .map(|(beside, _)| at(beside, 1))
 }
 
 /// How far a colour lies from one to another, 0 to 1 between them.

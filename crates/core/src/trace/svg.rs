@@ -4,7 +4,7 @@ use std::fmt::Write;
 
 use super::fit::Segment;
 use super::palette::Colour;
-use super::Traced;
+use super::shapes::Traced;
 
 /// A colour as "#rrggbb".
 pub fn hex(colour: Colour) -> String {

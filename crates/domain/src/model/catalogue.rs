@@ -9,6 +9,9 @@ use crate::hash::ContentHash;
 /// The subject of models that suit any picture.
 pub const EVERYDAY: &str = "everyday";
 
+/// The subject of pictures that were drawn: lettering, line, emblems.
+pub const LETTERING: &str = "lettering";
+
 /// A model's card, and whether the model is offered.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Listed {

@@ -9,6 +9,6 @@ pub use card::{
     Card, CleaningScore, Evidence, FaceTrial, Grade, Kind, LevelKind, MOST_LOST, MOST_SCREEN, PHOTOGRAPHS, Score,
     perceived_nearer,
 };
-pub use catalogue::{Catalogue, CatalogueError, EVERYDAY, Listed};
+pub use catalogue::{Catalogue, CatalogueError, EVERYDAY, LETTERING, Listed};
 pub use reference::ModelRef;
 pub use tensor::{Element, Layout, Range, TensorFormat, Trial};

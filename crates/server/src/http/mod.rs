@@ -33,6 +33,7 @@ mod session;
 mod shared;
 mod spots;
 mod tiles;
+mod trace;
 
 pub use connections::serve;
 pub use router::{openapi, router};

@@ -6,7 +6,7 @@ use utoipa_axum::routes;
 
 use super::{
     batch, cache, delivery, devices, events, faces, health, house, jobs, models, orders, originals, plan, products,
-    reading, rehearsal, removed, results, rules, session, shared, spots, tiles,
+    reading, rehearsal, removed, results, rules, session, shared, spots, tiles, trace,
 };
 use crate::app::App;
 use crate::problem::Problem;
@@ -75,6 +75,7 @@ pub fn routes() -> OpenApiRouter<App> {
         .routes(routes!(tiles::crop))
         .routes(routes!(tiles::measures))
         .routes(routes!(tiles::tones))
+        .routes(routes!(trace::trace))
         .routes(routes!(tiles::enlargement_tile))
         .routes(routes!(tiles::enlargement_measures))
         .routes(routes!(jobs::add_job))

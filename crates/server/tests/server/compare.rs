@@ -275,3 +275,38 @@ async fn tones_are_told_of_the_picture_alone_and_what_a_profile_would_lose() {
     assert_eq!(tones("x=0&y=0&width=10&height=10&profile=cave").await.status(), StatusCode::BAD_REQUEST);
     server.stop().await;
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_was_drawn_is_traced_and_a_photograph_refused() {
+    let server = Server::start().await;
+    let order = server.new_order().await;
+    // Two colours, with edges between pixels.
+    let picture = image::RgbImage::from_fn(120, 90, |x, y| {
+        let from = (f64::from(x) - 59.5).hypot(f64::from(y) - 44.5);
+        let share = (30.0 - from + 0.5).clamp(0.0, 1.0);
+        image::Rgb([1.0, 0.4, 0.2].map(|ink: f64| (255.0 * (1.0 - share * ink)).round() as u8))
+    });
+    let mut bytes = std::io::Cursor::new(Vec::new());
+    picture.write_to(&mut bytes, image::ImageFormat::Png).unwrap();
+    let hall = include_bytes!("../../../core/tests/pictures/furnace-hall.jpg").to_vec();
+    let outcome = server.import(order, vec![("disc.png", bytes.into_inner()), ("hall.jpg", hall)]).await;
+    let [disc, hall] = [0, 1].map(|i| outcome[i]["original"]["id"].as_u64().unwrap());
+    let mut intent = Server::json(server.get(&format!("/originals/{disc}/intent")).await, StatusCode::OK).await;
+    intent["target"] = json!({ "by": "print", "paper": { "width": 40, "height": 30, "unit": "cm" }, "ppi": 100 });
+    server.put(&format!("/originals/{disc}/intent"), &intent).await;
+    let traced = Server::json(server.get(&format!("/originals/{disc}/trace")).await, StatusCode::OK).await;
+    assert_eq!(traced["colours"].as_array().unwrap().len(), 2, "{traced}");
+    assert_eq!(traced["outlines"], 2);
+    assert!(traced["nodes"].as_u64().unwrap() <= 14, "{traced}");
+    assert!(traced["svg"].as_str().unwrap().contains("width=\"400mm\" height=\"300mm\""), "{traced}");
+
+    for (path, code) in [
+        (format!("/originals/{disc}/trace?colours=1"), "trace.colours"),
+        (format!("/originals/{disc}/trace?colours=33"), "trace.colours"),
+        (format!("/originals/{hall}/trace"), "trace.not-drawn"),
+    ] {
+        let refused = Server::json(server.get(&path).await, StatusCode::UNPROCESSABLE_ENTITY).await;
+        assert_eq!(refused["code"], code, "{path}: {refused}");
+    }
+    server.stop().await;
+}

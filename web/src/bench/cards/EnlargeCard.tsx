@@ -1,6 +1,6 @@
 /** What makes the picture larger. */
 
-import { Box, MenuItem, TextField, Typography } from "@mui/material";
+import { Box, Button, MenuItem, TextField, Tooltip, Typography } from "@mui/material";
 import type { Card as ModelCard, Choice, Kernel, Model, Plan, Suggestion } from "../../api/client";
 import { family } from "../../shelf/measures";
 import { kernelName, rules } from "../../api/rules";
@@ -30,6 +30,8 @@ export function EnlargeCard(props: {
   plan?: Plan;
   suggestion?: Suggestion;
   onChange: (choice: Choice) => void;
+  /** Draws the picture as shapes instead. */
+  onTrace?: () => void;
 }) {
   const { choice, onChange } = props;
   const models = props.models.filter((m) => m.card.kind === "enlarge");
@@ -74,6 +76,13 @@ export function EnlargeCard(props: {
               onChange={(strength) => onChange({ ...choice, strength })}
               blend={(strength) => ({ enlarge: { ...choice, strength } })}
             />
+          )}
+          {props.onTrace && (
+            <Tooltip title="For emblems and lettering: shapes that are sharp at any size, in an SVG file">
+              <Button color="inherit" onClick={props.onTrace} sx={{ alignSelf: "flex-start" }}>
+                Trace it instead
+              </Button>
+            </Tooltip>
           )}
         </Column>
         <Column width={300} grow={1}>

@@ -1,0 +1,82 @@
+//! An original as shapes.
+
+use axum::Json;
+use axum::extract::State;
+use dettaglio_core::render::Pace;
+use dettaglio_core::trace::{DrawingError, MOST_COLOURS, drawing, hex, svg};
+use dettaglio_domain::size::Target;
+use serde::{Deserialize, Serialize};
+use utoipa::{IntoParams, ToSchema};
+
+use super::extract::{Address, Question};
+use crate::app::{App, intents};
+use crate::compute::studio::{Lane, Studio};
+use crate::problem::Problem;
+
+/// How a picture is traced.
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Query)]
+pub struct Tracing {
+    /// How many colours it is drawn in at most, 2 to 32.
+    #[serde(default = "Tracing::usual")]
+    #[param(minimum = 2, maximum = 32)]
+    colours: usize,
+}
+
+impl Tracing {
+    fn usual() -> usize {
+        MOST_COLOURS
+    }
+}
+
+/// A picture as shapes.
+#[derive(Debug, Serialize, ToSchema)]
+pub struct TracedView {
+    /// The SVG file, at the print's size where the picture is printed.
+    pub svg: String,
+    /// Outlines of shapes and holes.
+    pub outlines: usize,
+    /// Places at which lines and curves meet.
+    pub nodes: usize,
+    /// The colours that it is drawn in, such as "#9c5200", those that lie lowest first.
+    pub colours: Vec<String>,
+}
+
+/// Traces an original as it is framed and cleaned now, and hands out the file. A photograph is refused, with the reason.
+#[utoipa::path(get, path = "/originals/{id}/trace", tag = "originals", params(("id" = u64, Path), Tracing),
+    responses((status = OK, body = TracedView), (status = 404, body = Problem), (status = 422, body = Problem)))]
+pub async fn trace(
+    State(app): State<App>,
+    Address(id): Address<u64>,
+    Question(Tracing { colours }): Question<Tracing>,
+) -> Result<Json<TracedView>, Problem> {
+    if !(2..=MOST_COLOURS).contains(&colours) {
+        let detail = format!("a drawing is traced in 2 to {MOST_COLOURS} colours, not in {colours}");
+        return Err(Problem::refused("trace.colours", detail).field("colours"));
+    }
+    let row = app.store.original(id).await?;
+    let intent = intents::of(&app, &row).await?;
+    let original = app.studio.original(row.hash).await?;
+    let (recipe, target) = (intent.recipe, intent.target);
+    let work = move |studio: &Studio, pace: &dyn Pace| drawing(studio.renderer(), &original, &recipe, colours, pace);
+    let traced = app.studio.view(Lane::Aside, work).await?.map_err(refusal)?;
+    let print = match target {
+        Target::Print { paper, .. } => Some(paper.holding_mm(traced.size)),
+        _ => None,
+    };
+    Ok(Json(TracedView {
+        svg: svg(&traced, print),
+        outlines: traced.shapes.iter().map(|shape| shape.outlines.len()).sum(),
+        nodes: traced.nodes(),
+        colours: traced.colours().into_iter().map(hex).collect(),
+    }))
+}
+
+fn refusal(error: DrawingError) -> Problem {
+    match error {
+        DrawingError::Trace(why) => Problem::refused("trace.not-drawn", why),
+        DrawingError::Render(error) => error.into(),
+        DrawingError::Recipe(error) => error.into(),
+        DrawingError::Frame(error) => dettaglio_domain::treatment::TreatmentError::from(error).into(),
+    }
+}
