@@ -3,7 +3,7 @@
 
     demo/keep.py http://127.0.0.1:4173 PICTURE_NUMBER NAME [--chosen B] [--failed]
 
-Writes work/NAME.json: the wish with its other treatments, the spots, the letter that was chosen among them, and how the run
+Writes work/NAME.json: the intent with its other treatments, the spots, the letter that was chosen among them, and how the run
 ended. The latest result goes to enlargements/, with its verdict. Needs nothing but Python.
 """
 import argparse
@@ -27,7 +27,7 @@ def main():
         with urlopen(f"{a.address}/api/v1{path}") as answer:
             return answer.read()
 
-    work = {"wish": json.loads(ask(f"/originals/{a.picture}/wish"))}
+    work = {"intent": json.loads(ask(f"/originals/{a.picture}/intent"))}
     spots = json.loads(ask(f"/originals/{a.picture}/spots"))
     if not spots["suggested"]:
         work["spots"] = spots["spots"]
