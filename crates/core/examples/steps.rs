@@ -103,7 +103,7 @@ fn main() -> Outcome<()> {
 fn faces(shelf: &Shelf, models: &Path, original: &Original) -> Outcome<()> {
     let finder = Finder::open(&models.join("faces"))?;
     let began = Instant::now();
-    let found = finder.find(original)?.len();
+    let found = finder.find(original, &Unhurried)?.len();
     println!("\n{found} faces found in {:.2} s", began.elapsed().as_secs_f64());
     let Some(model) = shelf.restorer().map(ModelRef::of) else { return Ok(()) };
     let (x, y) = (original.size().width as f32 / 2.0, original.size().height as f32 / 2.0);

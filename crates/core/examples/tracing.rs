@@ -127,8 +127,8 @@ fn emblem(number: u32) -> Vec<Drawn> {
         Drawn { points, colour: INKS[ink % INKS.len()], nodes }
     };
     let mut shapes = Vec::new();
-    let ground = if number % 2 == 0 { circle(0.5, 0.5, 0.42) } else { rounded(0.1, 0.1, 0.8, 0.8, 0.12) };
-    shapes.push(inked(ground, if number % 2 == 0 { 4 } else { 8 }));
+    let ground = if number.is_multiple_of(2) { circle(0.5, 0.5, 0.42) } else { rounded(0.1, 0.1, 0.8, 0.8, 0.12) };
+    shapes.push(inked(ground, if number.is_multiple_of(2) { 4 } else { 8 }));
     shapes.push(inked(circle(0.5, 0.45, 0.2 + 0.08 * next()), 4));
     let spikes = 5 + number as usize % 4;
     shapes.push(inked(star(0.5, 0.45, 0.16 + 0.05 * next(), 0.4, spikes), 2 * spikes));

@@ -83,15 +83,8 @@ fn what_lies_between_two_colours_is_not_taken_for_a_third() {
 #[test]
 fn a_thin_line_keeps_its_colour() {
     let small = Size::new(60, 40);
-    let picture = drawn(small, 4, |x, y| {
-        if (y - 20.0).abs() < 0.8 && (8.0..52.0).contains(&x) {
-            BLUE
-        } else if x < 4.0 {
-            BLUE
-        } else {
-            WHITE
-        }
-    });
+    let inked = |x: f64, y: f64| x < 4.0 || ((y - 20.0).abs() < 0.8 && (8.0..52.0).contains(&x));
+    let picture = drawn(small, 4, |x, y| if inked(x, y) { BLUE } else { WHITE });
     let traced = trace(&picture, small, 32).unwrap();
     let line = traced.shapes.iter().filter(|shape| shape.colour[2] > shape.colour[0] + 0.2);
     let across = line.flat_map(|s| &s.outlines).flat_map(|o| &o.segments).map(|s| s.end().0).fold(0.0, f64::max);
