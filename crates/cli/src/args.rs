@@ -8,6 +8,7 @@ use dettaglio_core::model::own::CHILD_COMMAND;
 use dettaglio_domain::file::{Chroma, Compression, Depth, Format, OutputProfile};
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::size::{Paper, Target};
+use dettaglio_domain::trace::{LEAST_COLOURS, MOST_COLOURS};
 
 /// Enlarges photographs for large prints with learned models.
 #[derive(Parser)]
@@ -277,7 +278,7 @@ pub struct TraceArgs {
     #[arg(short, long)]
     pub output: PathBuf,
     /// How many colours it is drawn in at most, 2 to 32; as many as are found when not given.
-    #[arg(long, default_value_t = 32, value_parser = clap::value_parser!(u32).range(2..=32))]
+    #[arg(long, default_value_t = MOST_COLOURS as u32, value_parser = clap::value_parser!(u32).range(LEAST_COLOURS as i64..=MOST_COLOURS as i64))]
     pub colours: u32,
     /// The print's size, such as 60x45cm: the file says it, and the drawing keeps its shape within it.
     #[arg(long, value_name = "WxH")]

@@ -23,7 +23,7 @@ use crate::models::{finder, shelf};
 use crate::steps;
 
 /// Tiles that a run shares between its bands are in a store of its own; this one only serves single regions.
-const SHARED_TILES: usize = 1 << 20;
+pub const SHARED_TILES: usize = 1 << 20;
 
 /// Memory that a picture may take while it is read: pictures are read one after another, and the largest one that is read at all
 /// fits.
@@ -125,7 +125,7 @@ fn enlarge_one(args: &EnlargeArgs, renderer: &Renderer, input: &Path, count: &st
     Ok(())
 }
 
-/// Whether a result may be written there.
+/// Says no where a result may not be written.
 pub fn free_to_write(input: &Path, output: &Path, force: bool) -> anyhow::Result<()> {
     if output.exists() && !force {
         bail!("{} exists: choose another name, or give --force to replace it", output.display());
@@ -258,7 +258,7 @@ pub fn compare(args: &CompareArgs) -> anyhow::Result<()> {
     let in_srgb = |path: &Path| -> anyhow::Result<Planes> {
         let original = open(path)?.original;
         let planes = original.region(original.size().whole());
-        Ok(original.profile().map_or_else(|| planes.clone(), |profile| profile.to_srgb(&planes)))
+        Ok(original.to_srgb(planes))
     };
     let (one, other) = (in_srgb(&args.one)?, in_srgb(&args.other)?);
     let proportion = |p: &Planes| f64::from(p.size().width) / f64::from(p.size().height);

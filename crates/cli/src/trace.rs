@@ -9,12 +9,9 @@ use dettaglio_domain::recipe::Surround;
 use dettaglio_domain::size::Target;
 
 use crate::args::TraceArgs;
-use crate::commands::{free_to_write, open};
+use crate::commands::{SHARED_TILES, free_to_write, open};
 use crate::models::shelf;
 use crate::steps;
-
-/// Memory for tiles that neighbours share; a drawing is small.
-const SHARED_TILES: usize = 256 << 20;
 
 pub fn trace(args: &TraceArgs) -> anyhow::Result<()> {
     let ending = args.output.extension().and_then(|e| e.to_str()).unwrap_or_default();

@@ -50,4 +50,5 @@ pub mod spot;
 #[cfg(any(test, feature = "testing"))]
 pub mod stand_in;
 pub mod suggest;
+pub mod trace;
 pub mod treatment;

@@ -13,6 +13,7 @@ use crate::reading::{BEYOND_HELP, MARKED_QUALITY, NOISY, SHARPENED, SOFT};
 use crate::recipe::WIDEST_BLEED_MM;
 use crate::size::{EYE_PPI_AT_ONE_INCH, LARGEST_FACTOR, MM_PER_INCH, SMALLEST_FACTOR, Unit};
 use crate::spot::MOST_SPOTS;
+use crate::trace::{LEAST_COLOURS, MOST_COLOURS};
 
 /// All of them. The same for every picture, and for as long as the program is not replaced by another version.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -30,6 +31,8 @@ pub struct Rules {
     pub most_points: usize,
     /// Most spots of a picture.
     pub most_spots: usize,
+    /// Colours that a drawing is traced in at most.
+    pub traced_colours: Span,
     /// The widest bleed, in millimetres.
     pub widest_bleed_mm: f64,
     /// Factors that can be asked for.
@@ -154,6 +157,7 @@ impl Rules {
             most_strokes: MOST_STROKES,
             most_points: MOST_POINTS,
             most_spots: MOST_SPOTS,
+            traced_colours: Span { least: LEAST_COLOURS as f64, most: MOST_COLOURS as f64 },
             widest_bleed_mm: WIDEST_BLEED_MM,
             factors: Span { least: SMALLEST_FACTOR, most: LARGEST_FACTOR },
             faces: FaceRules {

@@ -274,6 +274,26 @@ function take(client: QueryClient, order: number, job: Job): void {
   if (!known || job.state === "done") void client.invalidateQueries({ queryKey: keys.order(order) });
 }
 
+/** Takes pictures out of an order, or puts them back. */
+export function useTakeOut(order: number | undefined, onError?: (error: unknown) => void) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: async ({ these, back }: { these: number[]; back: boolean }) => {
+      for (const id of these) {
+        const params = { params: { path: { id } } };
+        await (back
+          ? answered(api.POST("/api/v1/originals/{id}/restore", params))
+          : answered(api.DELETE("/api/v1/originals/{id}", params)));
+      }
+    },
+    onSettled: () => {
+      if (order !== undefined) void client.invalidateQueries({ queryKey: keys.order(order) });
+      void client.invalidateQueries({ queryKey: keys.orders });
+    },
+    onError,
+  });
+}
+
 /** Does something with jobs, and loads what came of it. */
 export function useInstruct() {
   const client = useQueryClient();

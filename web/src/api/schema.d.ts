@@ -3108,6 +3108,8 @@ export interface components {
             read_endings: string[];
             /** @description What counts as much in a reading. */
             reading: components["schemas"]["ReadingRules"];
+            /** @description Colours that a drawing is traced in at most. */
+            traced_colours: components["schemas"]["Span"];
             /** @description Units of length on paper. */
             units: components["schemas"]["UnitRules"][];
             /**

@@ -1,10 +1,10 @@
 /** The frame: views, and which order and picture they show. */
 
 import { Box, Button, Snackbar, Stack, Typography } from "@mui/material";
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { Suspense, lazy, useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { type Original, answered, api } from "../api/client";
-import { keys, useEvents, useInstruct, useModels, useOrder, useOrders } from "../api/queries";
+import type { Original } from "../api/client";
+import { useEvents, useInstruct, useModels, useOrder, useOrders, useTakeOut } from "../api/queries";
 import { Bench } from "../bench/Bench";
 import { FilePicker } from "../bench/FilePicker";
 import { Tray } from "../bench/Tray";
@@ -84,22 +84,34 @@ export function Workplace(props: { themeName: ThemeName; onTheme: () => void }) 
     told.current = Math.max(told.current, ...imports.notices.map(({ key }) => key));
   }, [imports.notices]);
 
-  const [removed, setRemoved] = useState<Original>();
-  const remove = useMutation({
-    mutationFn: async ({ original, back }: { original: Original; back: boolean }) => {
-      const params = { params: { path: { id: original.id } } };
-      await (back
-        ? answered(api.POST("/api/v1/originals/{id}/restore", params))
-        : answered(api.DELETE("/api/v1/originals/{id}", params)));
-    },
-    onSuccess: (_, { original, back }) => {
-      setRemoved(back ? undefined : original);
-      note(back ? "back in the order" : "out of the order; its file and results are kept", { about: original.name });
-    },
-    onSettled: () => order !== undefined && client.invalidateQueries({ queryKey: keys.order(order) }),
-  });
-
   const at = originals.findIndex((o) => o.id === original?.id);
+  const [removed, setRemoved] = useState<Original>();
+  const takeOut = useTakeOut(order);
+  const putBack = (original: Original) =>
+    takeOut.mutate(
+      { these: [original.id], back: true },
+      {
+        onSuccess: () => {
+          setRemoved(undefined);
+          note("back in the order", { about: original.name });
+          go({ picture: original.id });
+        },
+      },
+    );
+  const remove = (original: Original) =>
+    takeOut.mutate(
+      { these: [original.id], back: false },
+      {
+        onSuccess: () => {
+          setRemoved(original);
+          note("out of the order; its file and results are kept", { about: original.name });
+          // The address goes on to a picture that is there.
+          const next = originals[at + 1] ?? originals[at - 1];
+          if (next) go({ picture: next.id }, { replace: true });
+        },
+      },
+    );
+
   useCommandKeys();
   useOnDesk("frame", {
     go: (to) => go({ view: to }),
@@ -200,7 +212,7 @@ export function Workplace(props: { themeName: ThemeName; onTheme: () => void }) 
             active={ofPicture}
             onBench={() => view !== "bench" && go({ view: "bench", picture: original.id })}
             onCancel={(id) => instruct.mutate({ jobs: [id], do: "cancel" })}
-            onRemove={() => remove.mutate({ original, back: false })}
+            onRemove={() => remove(original)}
           />
         ) : (
           !where.nowhere && (
@@ -246,7 +258,7 @@ export function Workplace(props: { themeName: ThemeName; onTheme: () => void }) 
         onClose={(_, reason) => reason === "timeout" && setRemoved(undefined)}
         message={`${removed?.name ?? ""} is out of the order; its file and results are kept`}
         action={
-          <Button color="inherit" onClick={() => removed && remove.mutate({ original: removed, back: true })}>
+          <Button color="inherit" onClick={() => removed && putBack(removed)}>
             Put back
           </Button>
         }

@@ -88,10 +88,9 @@ export const useKeyMap = create<KeyMap>((set) => {
 
 const TYPED = /^(text|search|number|password|email|url|tel|date|time|datetime-local|month|week|color|file)$/;
 
-/** Whether a key pressed at `target` belongs to what is there: to a field, a list that is open, or a dialog that waits for an answer. */
-export function isTaken(target: EventTarget | null, key: string): boolean {
+/** Whether a key pressed at `target` belongs to the field that is there. */
+export function isTyped(target: EventTarget | null, key: string): boolean {
   if (!(target instanceof HTMLElement)) return false;
-  if (target.closest("[role=menu], [role=listbox], [aria-modal=true], .MuiDialog-root, .MuiPopover-root")) return true;
   if (target.isContentEditable || /^(TEXTAREA|SELECT)$/.test(target.tagName)) return true;
   if (target.getAttribute("role") === "combobox") return true;
   if (target instanceof HTMLInputElement) {
@@ -100,6 +99,14 @@ export function isTaken(target: EventTarget | null, key: string): boolean {
     return target.type === "range" && /^(Arrow|Page|Home|End)/.test(key);
   }
   return false;
+}
+
+/** What lies over the page and takes all keys: a list that is open, or a dialog that waits for an answer. */
+const OVER_THE_PAGE = "[role=menu], [role=listbox], [aria-modal=true], .MuiDialog-root, .MuiPopover-root";
+
+/** Whether a key pressed at `target` calls no command: it belongs to a field, or to what lies over the page. */
+export function isTaken(target: EventTarget | null, key: string): boolean {
+  return (target instanceof HTMLElement && target.closest(OVER_THE_PAGE) !== null) || isTyped(target, key);
 }
 
 /** Calls commands by their keys, for as long as the component that calls it is shown. */

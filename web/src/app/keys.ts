@@ -1,4 +1,5 @@
 import { useEffect, useRef } from "react";
+import { isTyped } from "./keymap";
 
 /** Calls `onKey` for keys that are pressed alone and outside of fields; what it answers true to goes no further. */
 export function useKeys(onKey: (key: string) => boolean): void {
@@ -8,7 +9,7 @@ export function useKeys(onKey: (key: string) => boolean): void {
   });
   useEffect(() => {
     const pressed = (e: KeyboardEvent) => {
-      if (/^(INPUT|TEXTAREA)$/.test((e.target as HTMLElement).tagName) || e.ctrlKey || e.metaKey || e.altKey) return;
+      if (isTyped(e.target, e.key) || e.ctrlKey || e.metaKey || e.altKey) return;
       if (latest.current(e.key)) e.preventDefault();
     };
     window.addEventListener("keydown", pressed);

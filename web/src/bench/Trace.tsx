@@ -5,6 +5,7 @@ import { Box, Button, Stack, Typography } from "@mui/material";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { type Original, answered, api, sentence } from "../api/client";
+import { rules } from "../api/rules";
 import { bytes, counted } from "../app/format";
 import { useLater } from "../app/later";
 import { Dial } from "./cards/Dial";
@@ -12,12 +13,11 @@ import { Dial } from "./cards/Dial";
 /** Its name in the band. */
 export const TRACE = "Trace";
 
-const MOST_COLOURS = 32;
 const RESTS_MS = 400;
 
 /** `asked` changes with everything that the picture's drawing depends on. */
 export function TracePanel({ original, asked }: { original: Original; asked: string }) {
-  const [colours, setColours] = useState(MOST_COLOURS);
+  const [colours, setColours] = useState(rules().traced_colours.most);
   const rested = useLater(colours, RESTS_MS);
   const traced = useQuery({
     queryKey: ["trace", original.id, asked, rested],
@@ -48,8 +48,8 @@ export function TracePanel({ original, asked }: { original: Original; asked: str
           label="Colours at most"
           effect="Fewer leave out those that cover least: their places go to the colours around them."
           value={colours}
-          min={2}
-          max={MOST_COLOURS}
+          min={rules().traced_colours.least}
+          max={rules().traced_colours.most}
           step={1}
           format={(v) => v.toFixed(0)}
           onChange={setColours}

@@ -29,7 +29,7 @@ import {
   api,
   sentence,
 } from "../api/client";
-import { keys } from "../api/queries";
+import { useTakeOut } from "../api/queries";
 import { VirtualGrid } from "../app/VirtualRows";
 import { bytes, counted, pixels } from "../app/format";
 import { useKept } from "../app/kept";
@@ -96,21 +96,7 @@ export function OrderSheet(props: {
     onError: (error) => setSaid({ text: sentence(error) }),
     onSettled: () => client.invalidateQueries({ queryKey: ["printings", order.id] }),
   });
-  const remove = useMutation({
-    mutationFn: async ({ these, back }: { these: number[]; back: boolean }) => {
-      for (const id of these) {
-        const params = { params: { path: { id } } };
-        await (back
-          ? answered(api.POST("/api/v1/originals/{id}/restore", params))
-          : answered(api.DELETE("/api/v1/originals/{id}", params)));
-      }
-    },
-    onSettled: () => {
-      void client.invalidateQueries({ queryKey: keys.order(order.id) });
-      void client.invalidateQueries({ queryKey: keys.orders });
-    },
-    onError: (error) => setSaid({ text: sentence(error) }),
-  });
+  const takeOut = useTakeOut(order.id, (error) => setSaid({ text: sentence(error) }));
 
   return (
     <Stack component="section" aria-label="Order" sx={{ flex: 1, minWidth: 0, minHeight: 0 }}>
@@ -167,11 +153,11 @@ export function OrderSheet(props: {
             disabled={chosen.length === 0}
             onClick={() => {
               const these = chosen;
-              remove.mutate({ these, back: false });
+              takeOut.mutate({ these, back: false });
               setSelected([]);
               setSaid({
                 text: `${these.length} ${these.length === 1 ? "picture is" : "pictures are"} out of the order; files and results are kept`,
-                undo: () => remove.mutateAsync({ these, back: true }),
+                undo: () => takeOut.mutateAsync({ these, back: true }),
               });
             }}
           >

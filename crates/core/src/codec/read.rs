@@ -193,8 +193,7 @@ pub fn thumbnail(original: &Original, long_edge: u32) -> Vec<u8> {
     let side = |px: u32| (f64::from(px) * scale).round().max(1.0) as u32;
     let target = Size::new(side(size.width), side(size.height));
     let small = enlarge::resample(original, target, target.whole(), Kernel::Lanczos3);
-    let shown = original.profile().map_or_else(|| small.clone(), |profile| profile.to_srgb(&small));
-    png_bytes(&shown)
+    png_bytes(&original.to_srgb(small))
 }
 
 fn format_name(format: ImageFormat) -> &'static str {

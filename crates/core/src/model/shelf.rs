@@ -61,6 +61,11 @@ impl Model {
         &self.listed.card
     }
 
+    /// Whether its network was loaded before.
+    fn is_open(&self) -> bool {
+        self.network.get().is_some()
+    }
+
     /// Its network; loaded, and checked against the card, the first time.
     pub fn network(&self) -> Result<Arc<dyn Network>, ModelError> {
         self.network.get_or_init(|| open(&self.file, self.card())).clone()
@@ -144,6 +149,11 @@ impl Shelf {
     pub fn get(&self, id: &str) -> Result<&Arc<Model>, ModelError> {
         let card = self.catalogue.card(id)?;
         Ok(self.models.iter().find(|m| m.card().id == card.id).expect("every card is a model's"))
+    }
+
+    /// Whether nothing is left to load of the network that a treatment names.
+    pub fn is_open(&self, named: &ModelRef) -> bool {
+        self.get(&named.model).map_or(true, |model| model.is_open())
     }
 
     /// The network that a treatment names, if the file is still the same.

@@ -109,6 +109,14 @@ impl Original {
         self.profile.as_ref()
     }
 
+    /// Planes in this picture's colours as sRGB, such as a screen shows and figures are taken of.
+    pub fn to_srgb(&self, planes: Planes) -> Planes {
+        match &self.profile {
+            Some(profile) => profile.to_srgb(&planes),
+            None => planes,
+        }
+    }
+
     /// The samples as they were in the file, upright.
     pub fn samples(&self) -> &Samples {
         &self.samples

@@ -79,7 +79,7 @@ impl Renderer {
         };
         let plain = treatment.untreated(Kernel::Bicubic);
         let plain = Work::new(self, original, &plain, pace, None)?.whole(part)?;
-        let sharpness = compare::sharpness(&at.srgb(at.pixels(part)?), &srgb(original, plain), 0);
+        let sharpness = compare::sharpness(&at.srgb(at.pixels(part)?), &original.to_srgb(plain), 0);
         Ok(Some(Measures { departure_p95: p95, departure_mean: mean, sharpness }))
     }
 }
@@ -99,28 +99,20 @@ impl Held<'_> {
     }
 
     fn srgb(&self, pixels: Planes) -> Planes {
-        srgb(self.file.unwrap_or(self.work.framed.original()), pixels)
+        self.file.unwrap_or(self.work.framed.original()).to_srgb(pixels)
     }
 
     /// A region of the framed original, and the result brought back to it; both sRGB.
     fn before_and_after(&self, region: Region, enlarged: bool) -> Result<(Planes, Planes), RenderError> {
         let framed = &self.work.framed;
         let (kept, size) = (framed.size(), self.work.treatment.size);
-        let before = srgb(framed.original(), framed.pull(region));
+        let before = framed.original().to_srgb(framed.pull(region));
         if !enlarged {
-            return Ok((before, srgb(framed.original(), self.work.whole_cleaned(region)?)));
+            return Ok((before, framed.original().to_srgb(self.work.whole_cleaned(region)?)));
         }
         let part = enlarge::area_mean_region(size, kept, region);
         let window = Window { whole: size, part, planes: self.pixels(part)? };
         Ok((before, self.srgb(enlarge::area_mean(&window, kept, region))))
-    }
-}
-
-/// Out of a picture's colours.
-fn srgb(of: &Original, planes: Planes) -> Planes {
-    match of.profile() {
-        Some(profile) => profile.to_srgb(&planes),
-        None => planes,
     }
 }
 

@@ -59,6 +59,5 @@ pub fn drawing(
     };
     let Worked { treatment, .. } = recipe.work_out(&shelf, original.size(), Target::Factor { factor })?;
     let planes = renderer.render(original, &treatment, treatment.sheet().whole(), pace)?;
-    let planes = original.profile().map_or_else(|| planes.clone(), |profile| profile.to_srgb(&planes));
-    Ok(trace(&planes, kept, most)?)
+    Ok(trace(&original.to_srgb(planes), kept, most)?)
 }

@@ -16,7 +16,7 @@ mod svg;
 pub use drawing::{DrawingError, drawing};
 pub use error::TraceError;
 pub use fit::{Outline, Segment};
-pub use palette::{Colour, MOST_COLOURS};
+pub use palette::Colour;
 pub use shapes::{Shape, Traced, trace};
 pub use svg::{hex, svg};
 

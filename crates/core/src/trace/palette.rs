@@ -1,10 +1,9 @@
 //! The plain colours that a picture is drawn in.
 
+use dettaglio_domain::trace::MOST_COLOURS;
+
 use super::error::TraceError;
 use crate::picture::Planes;
-
-/// The colours that can be told apart in one picture.
-pub const MOST_COLOURS: usize = 32;
 
 /// A colour, encoded sRGB, each 0 to 1.
 pub type Colour = [f32; 3];

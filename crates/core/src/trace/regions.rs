@@ -134,19 +134,19 @@ impl Labels {
     /// the way where they lie on it alone.
     pub fn field(&self, picture: &Planes, colours: &[Colour], above: &[u8], label: u8, scale: f64) -> Vec<f32> {
         let (width, height) = (self.size.width as usize, self.size.height as usize);
-        let is_above = |other: u8| above.contains(&other);
-        let covered = self.covered(above, label);
+        let above = above.iter().fold(0_u32, |bits, label| bits | 1 << label);
+        let is_above = |other: u8| above >> other & 1 == 1;
+        let covered = self.covered(&is_above, label);
         let own: Vec<u32> = self.of.iter().map(|&l| u32::from(l == label)).collect();
         let near = spread(&own, width, height, (BELOW * scale).round().max(1.0) as usize);
         let colour = |label: u8| colours[usize::from(label)];
-        let above_bits: u32 = above.iter().fold(0, |bits, label| bits | 1 << label);
         let field = (0..width * height).map(|i| {
             let mine = self.of[i];
             if covered[i] || (mine != label && is_above(mine) && near[i] > 0) {
                 return 1.0;
             }
             if mine == label {
-                let others = self.around[i] & !above_bits & !(1 << label);
+                let others = self.around[i] & !above & !(1 << label);
                 return match nearest(colours, others, at(picture, i)) {
                     Some(other) => share(at(picture, i), colour(other), colour(label)).clamp(0.5001, 1.0),
                     None => 1.0,
@@ -161,17 +161,17 @@ impl Labels {
     }
 
     /// Pixels of colours above a shape that lie within it alone: they touch no colour below it.
-    fn covered(&self, above: &[u8], label: u8) -> Vec<bool> {
+    fn covered(&self, is_above: &dyn Fn(u8) -> bool, label: u8) -> Vec<bool> {
         let (width, height) = (self.size.width as usize, self.size.height as usize);
-        let mut state = vec![0_u8; width * height];
+        let mut seen = vec![false; width * height];
         let mut covered = vec![false; width * height];
         let mut region = Vec::new();
         for start in 0..width * height {
-            if state[start] != 0 || !above.contains(&self.of[start]) {
+            if seen[start] || !is_above(self.of[start]) {
                 continue;
             }
             let (mut within, mut open) = (true, vec![start]);
-            state[start] = 1;
+            seen[start] = true;
             region.clear();
             while let Some(i) = open.pop() {
                 region.push(i);
@@ -183,13 +183,11 @@ impl Labels {
                     }
                     let j = ny as usize * width + nx as usize;
                     let other = self.of[j];
-                    if above.contains(&other) {
-                        if state[j] == 0 {
-                            state[j] = 1;
-                            open.push(j);
-                        }
-                    } else if other != label {
-                        within = false;
+                    if !is_above(other) {
+                        within &= other == label;
+                    } else if !seen[j] {
+                        seen[j] = true;
+                        open.push(j);
                     }
                 }
             }

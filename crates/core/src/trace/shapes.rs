@@ -1,10 +1,11 @@
 //! A picture as shapes: what is found of it, put together.
 
 use dettaglio_domain::geometry::Size;
+use dettaglio_domain::trace::{LEAST_COLOURS, MOST_COLOURS};
 
 use super::error::TraceError;
 use super::fit::Outline;
-use super::palette::{Colour, MOST_COLOURS};
+use super::palette::Colour;
 use super::{contour, fit, palette, regions};
 use crate::picture::Planes;
 
@@ -59,7 +60,7 @@ pub fn trace(enlarged: &Planes, small: Size, most: usize) -> Result<Traced, Trac
         return Err(TraceError::TooSmall { size: small });
     }
     let scale = f64::from(enlarged.size().width) / f64::from(small.width);
-    let palette = palette::find(enlarged, scale, most.clamp(2, MOST_COLOURS))?;
+    let palette = palette::find(enlarged, scale, most.clamp(LEAST_COLOURS, MOST_COLOURS))?;
     let labels = regions::label(enlarged, &palette, scale);
     let order = labels.by_area(palette.colours.len());
     let mut shapes = Vec::new();

@@ -7,14 +7,24 @@ use dettaglio_server::service::Service;
 use dettaglio_store::testing::TestServer;
 use fantoccini::Locator;
 use serde_json::json;
+use tempfile::TempDir;
 
-use crate::browser::{Browser, order_with, service};
+use crate::browser::{Browser, order_with, picture_into, service};
 
 /// Stripes that grow wider to the right: every place differs from its neighbours.
 fn stripes(step: u64) -> Vec<u8> {
     let size = Size::new(400, 300);
     let value = |i: u64| if (i % 400) / step % 2 == (i / 400 % 300) / 50 % 2 { 0.2 } else { 0.8 };
     png_bytes(&Planes::from_values(size, (0..3 * size.area()).map(value).collect()))
+}
+
+/// A browser on a server with one order that holds one picture, whose tiles are there.
+async fn with_stripes(folder: &TempDir, database: &TestServer) -> (Service, Browser) {
+    let service = service(folder, database, false).await;
+    order_with(&service, "Room 2", "stripes.png", stripes(20)).await;
+    let page = Browser::on(&service).await;
+    page.wait_for_tiles().await;
+    (service, page)
 }
 
 async fn path(page: &Browser) -> String {
@@ -110,10 +120,7 @@ async fn what_is_seen_has_an_address_that_shows_the_same_elsewhere() {
 async fn controls_lie_beside_the_picture_and_it_stays_where_it_is() {
     let database = TestServer::shared();
     let folder = tempfile::tempdir().unwrap();
-    let service = service(&folder, &database, false).await;
-    order_with(&service, "Room 2", "stripes.png", stripes(20)).await;
-    let page = Browser::on(&service).await;
-    page.wait_for_tiles().await;
+    let (service, page) = with_stripes(&folder, &database).await;
     page.click_named("[aria-label=Comparison] button", "Side by side").await;
     // The upper part of the canvas, as numbers.
     let upper = "const c = document.querySelector('canvas');
@@ -154,10 +161,7 @@ async fn controls_lie_beside_the_picture_and_it_stays_where_it_is() {
 async fn what_can_be_done_is_found_by_its_name_and_given_another_key() {
     let database = TestServer::shared();
     let folder = tempfile::tempdir().unwrap();
-    let service = service(&folder, &database, false).await;
-    order_with(&service, "Room 2", "stripes.png", stripes(20)).await;
-    let page = Browser::on(&service).await;
-    page.wait_for_tiles().await;
+    let (service, page) = with_stripes(&folder, &database).await;
     page.press("/").await;
     page.fill("[role=dialog] input", "six").await;
     page.press("Enter").await;
@@ -191,6 +195,27 @@ async fn what_can_be_done_is_found_by_its_name_and_given_another_key() {
     assert!(page.serious_faults().await.is_empty());
     page.press("Escape").await;
     page.find("section[aria-label=Process]").await;
+    page.close().await;
+    service.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_picture_that_is_taken_out_leaves_its_neighbour_on_the_bench_and_comes_back() {
+    let database = TestServer::shared();
+    let folder = tempfile::tempdir().unwrap();
+    let service = service(&folder, &database, false).await;
+    let first = order_with(&service, "Room 2", "stripes.png", stripes(20)).await;
+    let second = picture_into(&service, 1, "narrow.png", stripes(10)).await;
+    let page = open(&service, &format!("/orders/1/pictures/{first}")).await;
+    page.wait_for_tiles().await;
+    page.click("section[aria-label=Process] button", "Reading").await;
+    page.click("[role=dialog] button", "Take out of the order").await;
+    let at = async |page: &Browser, id: u64| path(page).await == format!("/orders/1/pictures/{id}");
+    page.wait_until("its neighbour", async |page: &Browser| at(page, second).await).await;
+    page.wait_for_tiles().await;
+    page.click("button", "Put back").await;
+    page.wait_until("it is back", async |page: &Browser| at(page, first).await).await;
+    page.wait_for_tiles().await;
     page.close().await;
     service.stop().await;
 }

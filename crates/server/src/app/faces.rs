@@ -27,7 +27,7 @@ pub async fn look(app: &App, row: &OriginalRow) -> Result<Vec<Face>, Problem> {
     let original = app.studio.original(row.hash).await?;
     let faces = app
         .studio
-        .view(Lane::Aside, move |studio, pace| studio.finder()?.find(&original, pace).map_err(Problem::from))
+        .view(Lane::Faces, move |studio, pace| studio.finder()?.find(&original, pace).map_err(Problem::from))
         .await??;
     app.store.set_faces(row.id, &faces).await?;
     Ok(faces)

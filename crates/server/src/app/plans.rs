@@ -192,8 +192,9 @@ pub async fn plan(app: &App, mut row: OriginalRow, intent: &Intent) -> Result<Pl
         None => None,
     };
     let cleaned_only = Treatment { clean: treatment.clean.clone(), ..treatment.untreated(Kernel::Lanczos3) };
-    let seconds = |treatment: &Treatment| rates.seconds(kept, treatment);
-    let spent = rates.spent(kept, &treatment).unwrap_or_default().into_iter().map(|(on, seconds)| Spent {
+    let spent = rates.spent(kept, &treatment);
+    let seconds = spent.as_ref().map(|spent| spent.iter().map(|(_, seconds)| seconds).sum());
+    let spent = spent.unwrap_or_default().into_iter().map(|(on, seconds)| Spent {
         on: match on {
             SpentOn::Model(id) => shelf.card(id).map_or_else(|_| id.to_owned(), Card::title),
             SpentOn::Finish => "Finish".to_owned(),
@@ -214,9 +215,10 @@ pub async fn plan(app: &App, mut row: OriginalRow, intent: &Intent) -> Result<Pl
         faces: faces.collect(),
         unrestored,
         place,
-        seconds: seconds(&treatment),
-        clean_seconds: seconds(&cleaned_only)
-            .zip(seconds(&treatment.untreated(Kernel::Lanczos3)))
+        seconds,
+        clean_seconds: rates
+            .seconds(kept, &cleaned_only)
+            .zip(rates.seconds(kept, &treatment.untreated(Kernel::Lanczos3)))
             .map(|(cleaned, plain)| cleaned - plain),
         verdict,
         problem,

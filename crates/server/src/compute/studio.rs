@@ -1,7 +1,7 @@
 //! Where pictures are computed: decoded originals at hand, the renderer, and who may compute when.
 //!
-//! A view on screen goes before everything else: trials and forecasts, which a person waits for, and workers wait between two blocks of
-//! tiles while a view is due. Plain resampling has a lane of its own, so that the original is on screen at once even while a model
+//! A view on screen goes before everything else: trials and forecasts, which a person waits for too, let it pass between two blocks of tiles;
+//! workers wait for both. Plain resampling has a lane of its own, so that the original is on screen at once even while a model
 //! works. All of it happens on threads of its own, never on those that answer requests.
 
 use std::path::{Path, PathBuf};
@@ -13,7 +13,7 @@ use dettaglio_core::Held;
 use dettaglio_core::codec::{CodecError, Decoded, Decoders};
 use dettaglio_core::face::Finder;
 use dettaglio_core::model::{ModelError, OwnModels, Shelf};
-use dettaglio_core::picture::{Original, Planes};
+use dettaglio_core::picture::Original;
 use dettaglio_core::render::disk::DiskTiles;
 use dettaglio_core::render::{Pace, Renderer};
 use dettaglio_domain::forecast::Rates;
@@ -81,16 +81,26 @@ impl Known {
     }
 }
 
-/// A lane for plain resampling, one for what models show, and one for what models work out beside it.
+/// Who may compute when.
 struct Lanes {
     plain: Semaphore,
     model: Semaphore,
     aside: Semaphore,
-    /// Views that wait for the model or have it.
-    due: Mutex<usize>,
+    faces: Semaphore,
+    due: Mutex<Pending>,
     /// When the last view ended, of either lane.
     last_view: Mutex<Instant>,
-    none_due: Condvar,
+    /// Told when fewer are due.
+    fewer_due: Condvar,
+}
+
+/// Work that a person waits for and that waits for a model or has it.
+#[derive(Default)]
+struct Pending {
+    /// To be seen.
+    views: usize,
+    /// To be known.
+    aside: usize,
 }
 
 /// How a treatment is computed.
@@ -102,6 +112,15 @@ pub enum Lane {
     Model,
     /// With one, to be known: it lets what is to be seen pass between two blocks.
     Aside,
+    /// Looking for faces, in the background as a rule: it lets what is to be seen pass too, and nothing waits for it.
+    Faces,
+}
+
+impl Lane {
+    /// Whether views that are due go first.
+    fn gives_way(self) -> bool {
+        matches!(self, Self::Aside | Self::Faces)
+    }
 }
 
 impl Studio {
@@ -145,9 +164,10 @@ impl Studio {
                 plain: Semaphore::new(2),
                 model: Semaphore::new(1),
                 aside: Semaphore::new(1),
-                due: Mutex::new(0),
+                faces: Semaphore::new(1),
+                due: Mutex::default(),
                 last_view: Mutex::new(Instant::now()),
-                none_due: Condvar::new(),
+                fewer_due: Condvar::new(),
             },
             decoding: Cache::new(MOST_TRYING),
             trying: Cache::new(MOST_TRYING),
@@ -305,18 +325,19 @@ impl Studio {
         lane: Lane,
         work: impl FnOnce(&Studio, &dyn Pace) -> T + Send + 'static,
     ) -> Result<T, Problem> {
-        let _due = (lane == Lane::Model).then(|| Due::new(Arc::clone(self)));
+        let _due = matches!(lane, Lane::Model | Lane::Aside).then(|| Due::new(Arc::clone(self), lane));
         let semaphore = match lane {
             Lane::Plain => &self.lanes.plain,
             Lane::Model => &self.lanes.model,
             Lane::Aside => &self.lanes.aside,
+            Lane::Faces => &self.lanes.faces,
         };
         let _turn = semaphore.acquire().await.map_err(Problem::internal)?;
         let stop = StopOnDrop(Arc::new(AtomicBool::new(false)));
         let studio = Arc::clone(self);
         let pace = InLane {
             studio: Arc::clone(self),
-            patience: AtomicU64::new(if lane == Lane::Aside { PATIENCE_MICROS } else { 0 }),
+            patience: AtomicU64::new(if lane.gives_way() { PATIENCE_MICROS } else { 0 }),
             stop: Arc::clone(&stop.0),
         };
         let outcome = blocking(move || work(&studio, &pace)).await;
@@ -326,7 +347,8 @@ impl Studio {
 
     /// Whether nothing has been looked at for this long, and no view waits for a model or is being computed by one.
     pub fn is_quiet(&self, at_least: Duration) -> bool {
-        *lock(&self.lanes.due) == 0 && lock(&self.lanes.last_view).elapsed() >= at_least
+        let is_due = |due: &Pending| due.views + due.aside > 0;
+        !is_due(&lock(&self.lanes.due)) && lock(&self.lanes.last_view).elapsed() >= at_least
     }
 
     /// Waits until nothing is being tried on a picture; nothing else is, as long as the answer lives.
@@ -334,38 +356,32 @@ impl Studio {
         self.trying.get_with(picture, Arc::default).lock_owned().await
     }
 
-    /// Waits while a view wants the model; for workers, between two blocks.
+    /// Waits while a person waits for a model; for workers, between two blocks.
     pub fn let_views_pass(&self) {
         // A limit, so that a view that hangs cannot stop a run for ever.
-        self.wait_for_views(Duration::from_secs(2));
+        self.wait_while(Duration::from_secs(2), |due| due.views + due.aside > 0);
     }
 
-    fn wait_for_views(&self, at_most: Duration) {
+    fn wait_while(&self, at_most: Duration, is_due: impl Fn(&Pending) -> bool) {
         let due = lock(&self.lanes.due);
-        drop(self.lanes.none_due.wait_timeout_while(due, at_most, |due| *due > 0));
+        drop(self.lanes.fewer_due.wait_timeout_while(due, at_most, |due| is_due(due)));
     }
 
     /// Decodes an original and opens the models that a treatment needs, for the view that will soon ask for them.
     pub fn make_ready(self: &Arc<Self>, hash: ContentHash, treatment: &Treatment) {
+        let shelf = self.renderer.shelf();
+        let models: Vec<ModelRef> = treatment.models().filter(|model| !shelf.is_open(model)).cloned().collect();
+        // A plan is asked for as often as a hand moves: mostly all is there.
+        if models.is_empty() && lock(&self.originals).contains(&hash) {
+            return;
+        }
         let studio = Arc::clone(self);
-        let models: Vec<ModelRef> = treatment.models().cloned().collect();
         tokio::spawn(async move {
             let decoded = studio.original(hash);
-            let opened = blocking({
-                let shelf = studio.renderer().shelf();
-                move || models.iter().for_each(|model| drop(shelf.network(model)))
-            });
+            let opened = blocking(move || models.iter().for_each(|model| drop(shelf.network(model))));
             // What does not succeed is told to whoever asks for it.
             let _ = tokio::join!(decoded, opened);
         });
-    }
-}
-
-/// Planes in the colours of a screen, out of those of the picture that they come from.
-pub fn for_screen(planes: Planes, from: &Original) -> Planes {
-    match from.profile() {
-        Some(profile) => profile.to_srgb(&planes),
-        None => planes,
     }
 }
 
@@ -378,23 +394,24 @@ fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
     mutex.lock().unwrap_or_else(|e| e.into_inner())
 }
 
-/// A view is due for as long as this lives.
-struct Due(Arc<Studio>);
+/// Work in a lane is due for as long as this lives.
+struct Due(Arc<Studio>, Lane);
 
 impl Due {
-    fn new(studio: Arc<Studio>) -> Self {
-        *lock(&studio.lanes.due) += 1;
-        Self(studio)
+    fn new(studio: Arc<Studio>, lane: Lane) -> Self {
+        *Self::count(&mut lock(&studio.lanes.due), lane) += 1;
+        Self(studio, lane)
+    }
+
+    fn count(due: &mut Pending, lane: Lane) -> &mut usize {
+        if lane == Lane::Model { &mut due.views } else { &mut due.aside }
     }
 }
 
 impl Drop for Due {
     fn drop(&mut self) {
-        let mut due = lock(&self.0.lanes.due);
-        *due -= 1;
-        if *due == 0 {
-            self.0.lanes.none_due.notify_all();
-        }
+        *Self::count(&mut lock(&self.0.lanes.due), self.1) -= 1;
+        self.0.lanes.fewer_due.notify_all();
     }
 }
 
@@ -419,7 +436,7 @@ impl Pace for InLane {
         let left = self.patience.load(Ordering::Relaxed);
         if left > 0 {
             let began = Instant::now();
-            self.studio.wait_for_views(Duration::from_micros(left));
+            self.studio.wait_while(Duration::from_micros(left), |due| due.views > 0);
             let waited = began.elapsed().as_micros() as u64;
             self.patience.store(left.saturating_sub(waited), Ordering::Relaxed);
         }

@@ -19,7 +19,7 @@ use utoipa::{IntoParams, ToSchema};
 
 use super::extract::{Address, Body};
 use crate::app::App;
-use crate::compute::studio::{Lane, blocking, for_screen};
+use crate::compute::studio::{Lane, blocking};
 use crate::problem::Problem;
 
 /// The longest that a link holds, in days.
@@ -185,7 +185,7 @@ pub async fn shared_picture(State(app): State<App>, Address(at): Address<SharedA
         .studio
         .view(Lane::Plain, move |studio, pace| {
             let planes = studio.renderer().view(&source, &treatment, level, whole, pace)?;
-            Ok::<_, RenderError>(for_screen(planes, &picture))
+            Ok::<_, RenderError>(picture.to_srgb(planes))
         })
         .await??;
     let png = blocking(move || png_bytes(&planes)).await?;

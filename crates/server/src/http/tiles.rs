@@ -23,7 +23,7 @@ use utoipa::{IntoParams, ToSchema};
 use super::access::Who;
 use super::extract::{Address, Question};
 use crate::app::App;
-use crate::compute::studio::{Lane, Studio, blocking, for_screen};
+use crate::compute::studio::{Lane, Studio, blocking};
 use crate::problem::Problem;
 
 /// Side of a tile in pixels of the view: small enough that little is computed beyond the view's rim.
@@ -130,7 +130,7 @@ fn outside(view: Size) -> Problem {
 /// may be kept for ever.
 pub(super) async fn answer(planes: Planes, from: Option<Arc<Original>>) -> Result<Response, Problem> {
     let png = blocking(move || match from {
-        Some(original) => png_bytes(&for_screen(planes, &original)),
+        Some(original) => png_bytes(&original.to_srgb(planes)),
         None => png_bytes(&planes),
     })
     .await?;

@@ -3,8 +3,9 @@
 use axum::Json;
 use axum::extract::State;
 use dettaglio_core::render::Pace;
-use dettaglio_core::trace::{DrawingError, MOST_COLOURS, drawing, hex, svg};
+use dettaglio_core::trace::{DrawingError, drawing, hex, svg};
 use dettaglio_domain::size::Target;
+use dettaglio_domain::trace::{LEAST_COLOURS, MOST_COLOURS};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 
@@ -50,8 +51,8 @@ pub async fn trace(
     Address(id): Address<u64>,
     Question(Tracing { colours }): Question<Tracing>,
 ) -> Result<Json<TracedView>, Problem> {
-    if !(2..=MOST_COLOURS).contains(&colours) {
-        let detail = format!("a drawing is traced in 2 to {MOST_COLOURS} colours, not in {colours}");
+    if !(LEAST_COLOURS..=MOST_COLOURS).contains(&colours) {
+        let detail = format!("a drawing is traced in {LEAST_COLOURS} to {MOST_COLOURS} colours, not in {colours}");
         return Err(Problem::refused("trace.colours", detail).field("colours"));
     }
     let row = app.store.original(id).await?;

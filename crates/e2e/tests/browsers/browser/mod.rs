@@ -50,15 +50,19 @@ pub async fn service(folder: &TempDir, database: &TestServer, demo: bool) -> Ser
 
 /// An order with one picture, over HTTP; the picture's number.
 pub async fn order_with(service: &Service, title: &str, file: &str, picture: Vec<u8>) -> u64 {
-    let base = format!("http://{}/api/v1", service.address);
-    let client = reqwest::Client::new();
-    let answer = async |request: reqwest::RequestBuilder| -> Value {
-        request.send().await.expect("an answer").json().await.expect("JSON")
-    };
-    let order = answer(client.post(format!("{base}/orders")).json(&json!({ "title": title }))).await;
+    let address = format!("http://{}/api/v1/orders", service.address);
+    let sent = reqwest::Client::new().post(address).json(&json!({ "title": title })).send().await.expect("an answer");
+    let order: Value = sent.json().await.expect("JSON");
+    picture_into(service, order["id"].as_u64().expect("a number"), file, picture).await
+}
+
+/// A picture that comes into an order, over HTTP; its number.
+pub async fn picture_into(service: &Service, order: u64, file: &str, picture: Vec<u8>) -> u64 {
+    let address = format!("http://{}/api/v1/orders/{order}/originals", service.address);
     let part = reqwest::multipart::Part::bytes(picture).file_name(file.to_owned());
     let form = reqwest::multipart::Form::new().part("files", part);
-    let outcome = answer(client.post(format!("{base}/orders/{}/originals", order["id"])).multipart(form)).await;
+    let sent = reqwest::Client::new().post(address).multipart(form).send().await.expect("an answer");
+    let outcome: Value = sent.json().await.expect("JSON");
     outcome[0]["original"]["id"].as_u64().unwrap_or_else(|| panic!("no picture came in: {outcome}"))
 }
 

@@ -19,7 +19,7 @@ use dettaglio_store::orders::{Order, OriginalRow};
 use crate::app::App;
 use crate::app::faces::faces_of;
 use crate::compute::rehearsals::Kept;
-use crate::compute::studio::{Lane, for_screen};
+use crate::compute::studio::Lane;
 use crate::problem::Problem;
 
 /// How many spots of a picture are shown.
@@ -181,7 +181,7 @@ async fn cuts(
                 let before = studio.renderer().render(&original, &plain, part, &Unhurried)?;
                 let as_it_is = Treatment::plain(Kernel::Nearest, file.size());
                 let after = studio.renderer().render(&file, &as_it_is, part, &Unhurried)?;
-                Ok::<_, dettaglio_core::render::RenderError>((for_screen(before, &original), for_screen(after, &file)))
+                Ok::<_, dettaglio_core::render::RenderError>((original.to_srgb(before), file.to_srgb(after)))
             })
             .await??;
         cuts.push(Cut { name: spot.name, before: cut.0, after: cut.1 });
