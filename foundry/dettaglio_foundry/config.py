@@ -33,7 +33,7 @@ class Config:
     recoloured: float = 0.0  # share of patches in another light, see sources.recolour
     loss: str = "charbonnier"  # or decibels, see losses.py
     perception_weight: float = 0.0  # of a texture model: of what a general network sees, beside the mean error
-    adversary_weight: float = 0.0  # of looking real
+    adversary_weight: float = 0.0  # of looking real; with it the network is given grain
     spectrum_weight: float = 0.0  # of the right power at each frequency
     lattice_weight: float = 0.0  # of what lies on the lattice of the factor
     guard_weight: float = 0.0  # of the loss where an answer is further from the truth than what was shown

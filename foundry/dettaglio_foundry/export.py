@@ -22,7 +22,7 @@ import torch
 
 from .config import Config
 from .losses import IN_WORDS
-from .network import Cleaner, FarCleaner, Network, OnCanvas, Restorer, TextureEnlarger, build
+from .network import Cleaner, FarCleaner, Network, OnCanvas, Restorer, Filler, TextureEnlarger, build
 from .people import CANVAS
 from .photos import credits
 
@@ -65,13 +65,13 @@ def write_onnx(net: Network | OnCanvas, path: Path) -> None:
 
     def example(height: int, width: int) -> dict[str, torch.Tensor]:
         inputs = {"input": torch.rand(1, 3, *((CANVAS[1], CANVAS[0]) if fixed else (height, width)))}
-        if isinstance(net, Cleaner | FarCleaner | OnCanvas):
+        if isinstance(net, Cleaner | FarCleaner | OnCanvas | Filler):
             inputs["level"] = torch.rand(1, 1, *inputs["input"].shape[2:]) * 0.2
         if isinstance(net, TextureEnlarger):
             inputs["grain"] = torch.randn(1, 1, height * net.factor, width * net.factor)
         return inputs
 
-    inputs = example(40, 56)
+    inputs = example(48, 64)
     large = {2: "tall", 3: "wide"}
     axes = {name: large if name == "grain" else {2: "height", 3: "width"} for name in inputs} | {"output": large}
     torch.onnx.export(
@@ -80,7 +80,7 @@ def write_onnx(net: Network | OnCanvas, path: Path) -> None:
     )  # fmt: skip
     onnx.save(compact(onnx.load(str(path)), net), str(path))
     onnx.checker.check_model(str(path))
-    other = example(48, 64)
+    other = example(64, 80)
     (answer,) = onnxruntime.InferenceSession(str(path)).run(None, {k: v.numpy() for k, v in other.items()})
     with torch.no_grad():
         difference = float(np.abs(answer - net(*other.values()).numpy()).max())
@@ -139,18 +139,25 @@ def main() -> None:
     write_onnx(net, path)
     texture = ""
     if config.perception_weight:
-        texture = f", {config.perception_weight} of what a general network sees, {config.adversary_weight} of an adversary, {config.lattice_weight} of what lies on the lattice"
+        texture = f", {config.perception_weight} of what a general network sees"
+    if config.adversary_weight:
+        texture += f", {config.adversary_weight} of an adversary"
     tone = f" with {config.tone_weight} of a loss of tone" if config.tone_weight else ""
     guard = f" with {config.guard_weight} of what is made worse" if config.guard_weight else ""
     scales = f", photographs shown up to {max(config.scales)} times smaller than their own sharpness asks" if len(config.scales) > 1 else ""
     light = f", {config.recoloured:.0%} of the patches in another light" if config.recoloured else ""
     around = ", and some at half and at a quarter of the resolution" if config.kind == "face" else ""
-    if config.widths:
+    if config.kind in ("find", "fill"):
+        built = f"{' / '.join(map(str, config.widths))} channels at {len(config.widths)} resolutions from a half down"
+    elif config.widths:
         built = f"shrinkage of sliding cosine transforms, and {' / '.join(map(str, config.widths))} channels at a half, a quarter and an eighth of the resolution"
     else:
         built = f"{config.channels} channels, {config.blocks} inner 3x3 convolutions{around}"
-    if config.perception_weight:
+    if config.adversary_weight:
         built += ", three at the result's size that see noise of the place"
+    if config.kind == "enlarge":
+        built += ", phases balanced"
+    worn = ["rendered dust, hairs, scratches and breaks, from seeds"] if config.kind in ("find", "fill") else []
     card = {
         "id": config.id,
         "name": config.name,
@@ -164,7 +171,7 @@ def main() -> None:
         "level": config.level or None,
         "parameters": sum(p.numel() for p in net.parameters()),
         "licence": LICENCE,
-        "training_data": credits() + [RENDERED[source] for source in config.patches if source in RENDERED],
+        "training_data": credits() + [RENDERED[source] for source in config.patches if source in RENDERED] + worn,
         "recipe": f"{built}; {IN_WORDS[config.loss]}{texture}{tone}{guard}, Adam; {history}{scales}{light}",
         "made_on": datetime.date.today().isoformat(),
         "weaknesses": config.weaknesses,

@@ -10,7 +10,7 @@ from pathlib import Path
 import torch
 from torch.nn import functional as F
 
-from . import prints
+from . import marks, prints
 from .config import Config
 from .degrade import coded, encode, gaussian_blur, jpeg, linearise, shrink, shrunk
 from .network import Enlarger
@@ -215,11 +215,72 @@ def shaken(clean: torch.Tensor, sigma: float, rng: random.Random) -> tuple[torch
     return soft, (variance / 2) ** 0.5
 
 
+class Scans:
+    """A photograph as a scan shows it, without and with marks: what both lessons about marks begin with."""
+
+    OWN_LINES = 0.3  # share of pictures with drawn stalks, cords and wires of their own
+
+    def __init__(self, config: Config, undamaged: float | None = None):
+        """`undamaged` is the share of scans without marks, where it is not the configuration's."""
+        self.damage = config.damage
+        self.undamaged = config.damage.clean_chance if undamaged is None else undamaged
+
+    def one(self, picture: torch.Tensor, rng: random.Random) -> tuple[torch.Tensor, torch.Tensor, torch.Tensor]:
+        """(1, 3, H, W) -> the sound scan, the marked one, and the masks (1, KINDS, H, W)."""
+        if rng.random() < self.damage.lights_chance:
+            picture = with_lights(picture, rng)  # points and wires that are no marks
+        if rng.random() < self.OWN_LINES:
+            picture = marks.with_lines(picture, rng)
+        if rng.random() < 0.55:
+            picture = prints.faded(picture, rng)
+        if rng.random() < 0.3:
+            picture = gaussian_blur(picture, rng.uniform(0.3, 1.2))
+        if rng.random() < 0.12:
+            picture = prints.halftone(picture, rng)
+        if rng.random() < 0.6:
+            picture = prints.paper_grain(picture, rng)
+        picture = picture.clamp(0, 1)
+        if rng.random() < self.undamaged:
+            none = torch.zeros(1, marks.KINDS, *picture.shape[2:])
+            return picture, picture, none
+        marked, masks = marks.marked(picture, rng)
+        return picture, marked, masks
+
+    def coded(self, marked: torch.Tensor, rng: random.Random) -> torch.Tensor:
+        levels = (marked * 255).round()
+        if rng.random() < self.damage.jpeg_chance:
+            levels = jpeg(levels, int(rng.uniform(*self.damage.jpeg_quality)), rng.choice([0, 2]))
+        return levels / 255
+
+
+class Marks(Scans):
+    """Which pixels of a scan are marked, by kind."""
+
+    def pair(self, clean: torch.Tensor, rng: random.Random) -> Pair:
+        _, marked, masks = zip(*(self.one(patch, rng) for patch in clean.split(1)))
+        return (torch.cat([self.coded(picture, rng) for picture in marked]),), torch.cat(masks)
+
+
+class Filling(Scans):
+    """What lies under the marks, given where they are; the answer counts there alone (a fourth channel)."""
+
+    def pair(self, clean: torch.Tensor, rng: random.Random) -> Pair:
+        shown, levels, targets = [], [], []
+        for patch in clean.split(1):
+            sound, marked, masks = self.one(patch, rng)
+            reach = rng.choice([1, 1, 2, 3])
+            level = F.max_pool2d(masks.amax(1, keepdim=True), 2 * reach + 1, 1, reach)
+            shown.append(self.coded(marked, rng))
+            levels.append(level)
+            targets.append(torch.cat([sound, level], 1))
+        return (torch.cat(shown), torch.cat(levels)), torch.cat(targets)
+
+
 LESSONS = {
     "enlarging": Enlarging, "prints": OldPrints, "noise": Noise, "compression": Compression, "softness": Softness,
-    "faces": SoftFaces, "texture": Texture,
+    "faces": SoftFaces, "texture": Texture, "marks": Marks, "filling": Filling,
 }  # fmt: skip
-Lesson = Enlarging | Texture | OldPrints | Noise | Compression | Softness | SoftFaces
+Lesson = Enlarging | Texture | OldPrints | Noise | Compression | Softness | SoftFaces | Marks | Filling
 
 
 def lesson_for(config: Config) -> Lesson:

@@ -13,6 +13,7 @@ COLOUR = 0.3  # of the squared error of decibels' luma, the share of the three c
 UNSEEN = 1e-6  # squared error, 60 dB: less counts for nothing
 GUARDED, STRIDE = 24, 12  # px: the squares that are guarded each, and how far they lie apart
 UNSEEN_THERE = 1e-5  # 50 dB
+OVERLAP = 0.1  # of the overlap beside the cross entropy
 SCALE = 0.02  # so that a step's gradients stay below where they are cut off
 
 
@@ -49,6 +50,21 @@ def seen_error(a: torch.Tensor, b: torch.Tensor) -> torch.Tensor:
     return ((off * LUMA).sum(1, keepdim=True) ** 2 + COLOUR * (off**2).mean(1, keepdim=True)) / (1 + COLOUR)
 
 
-LOSSES = {"charbonnier": charbonnier, "decibels": decibels}
+def covered(guess, target, trust, shown, guard: float) -> torch.Tensor:
+    """For likelihoods and masks (N, K, H, W): the cross entropy, and how little the two overlap (Milletari, Navab and Ahmadi 2016), as the
+    pixels of marks are few."""
+    entropy = F.binary_cross_entropy(guess.clamp(1e-5, 1 - 1e-5), target)
+    both, either = (guess * target).sum((0, 2, 3)), (guess + target).sum((0, 2, 3))
+    return entropy + OVERLAP * (1 - (2 * both + 1) / (either + 1)).mean()
+
+
+def inside(guess, target, trust, shown, guard: float) -> torch.Tensor:
+    """As `charbonnier`, over what counts alone: `trust` is a mask."""
+    off = ((guess - target) ** 2 + 1e-6).sqrt()
+    return (off * trust).sum() / (3 * trust.sum() + 1)
+
+
+LOSSES = {"charbonnier": charbonnier, "decibels": decibels, "covered": covered, "inside": inside}
 # As a card's recipe says it.
-IN_WORDS = {"charbonnier": "Charbonnier loss", "decibels": "loss by each patch's PSNR"}
+IN_WORDS = {"charbonnier": "Charbonnier loss", "decibels": "loss by each patch's PSNR",
+            "covered": "cross entropy and overlap", "inside": "Charbonnier loss inside the marks"}

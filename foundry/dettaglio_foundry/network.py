@@ -8,11 +8,51 @@ from torch import nn
 from torch.nn import functional as F
 
 
+def cubic(factor: int) -> torch.Tensor:
+    """(factor, 5): weights of five neighbouring pixels for each of the `factor` places in the middle one, by cubic convolution (Keys 1981)."""
+    away = ((torch.arange(factor) + 0.5) / factor - 0.5).view(-1, 1) - torch.arange(-2, 3)
+    x = away.abs()
+    near, far = 1.5 * x**3 - 2.5 * x**2 + 1, -0.5 * x**3 + 2.5 * x**2 - 4 * x + 2
+    return torch.where(x < 1, near, torch.where(x < 2, far, 0.0))
+
+
+class PhaseBalance(nn.Module):
+    """The pixels of a result, (N, 3 * factor^2, H, W) before the shuffle, and the picture they were made of, (N, 3, H, W) -> the same without
+    what would be a pattern on the lattice of the factor.
+
+    What a result adds to cubic convolution is compared phase by phase: where one place in the cell is brighter or darker than the others on
+    average over its surroundings, a Gaussian of `SIGMA` input pixels, the difference is taken off. Texture averages out there and stays; a dot
+    in every cell does not. It learns nothing and holds for any weights. Cubic convolution is exact for slopes and curves, so that smooth
+    tone has nothing to lose.
+    """
+
+    SIGMA, RADIUS = 1.0, 3
+
+    def __init__(self, factor: int):
+        super().__init__()
+        self.phases = factor * factor
+        place = torch.arange(-self.RADIUS, self.RADIUS + 1)
+        bell = torch.exp(-(place**2) / (2 * self.SIGMA**2))
+        line = (bell / bell.sum()).view(1, 1, 1, -1).repeat(3 * self.phases, 1, 1, 1)
+        each = torch.einsum("ia,jb->ijab", cubic(factor), cubic(factor)).reshape(self.phases, 1, 5, 5)
+        for name, value in (("across", line), ("down", line.transpose(2, 3)), ("plain", each.repeat(3, 1, 1, 1))):
+            self.register_buffer(name, value.contiguous(), persistent=False)
+
+    def forward(self, pixels: torch.Tensor, x: torch.Tensor) -> torch.Tensor:
+        added = pixels - F.conv2d(F.pad(x, (2,) * 4, mode="replicate"), self.plain, groups=3)
+        count, planes, height, width = added.shape
+        common = added.view(count, 3, self.phases, height, width).mean(2, keepdim=True)
+        unlike = (added.view(count, 3, self.phases, height, width) - common).view(count, planes, height, width)
+        unlike = F.conv2d(F.pad(unlike, (self.RADIUS,) * 2 + (0, 0), mode="replicate"), self.across, groups=planes)
+        unlike = F.conv2d(F.pad(unlike, (0, 0) + (self.RADIUS,) * 2, mode="replicate"), self.down, groups=planes)
+        return pixels - unlike
+
+
 class Enlarger(nn.Module):
     """(N, 3, H, W) encoded RGB in [0, 1] -> (N, 3, factor*H, factor*W), same encoding, not clamped.
 
     A head, `blocks` convolutions in pairs of which the second has a shortcut, a tail, and the input repeated into the
-    output, so that the network only has to learn what plain repetition lacks. The last step is a
+    output, so that the network only has to learn what plain repetition lacks. The last steps are `PhaseBalance` and a
     pixel shuffle. The receptive field reaches `halo` input pixels beyond each output pixel.
     """
 
@@ -25,11 +65,12 @@ class Enlarger(nn.Module):
         self.body = nn.ModuleList(nn.Conv2d(channels, channels, 3, padding=1) for _ in range(blocks))
         self.act = nn.ModuleList(nn.PReLU(channels) for _ in range(blocks + 1))
         self.tail = nn.Conv2d(channels, 3 * factor * factor, 3, padding=1)
+        self.balance = PhaseBalance(factor)
 
     @property
     def halo(self) -> int:
-        """One pixel for each 3x3 convolution on the way."""
-        return self.blocks + 2
+        """One pixel for each 3x3 convolution on the way, and the surroundings in which phases are compared."""
+        return self.blocks + 2 + PhaseBalance.RADIUS
 
     def forward(self, x: torch.Tensor) -> torch.Tensor:
         return self.answer(x, self.features(x))
@@ -44,17 +85,20 @@ class Enlarger(nn.Module):
                 features = features + conv(features)
         return features
 
+    def pixels(self, x: torch.Tensor, features: torch.Tensor) -> torch.Tensor:
+        """(N, 3 * factor^2, H, W): the answer before phases are balanced and shuffled."""
+        return self.tail(features) + x.repeat_interleave(self.factor**2, dim=1)
+
     def answer(self, x: torch.Tensor, features: torch.Tensor) -> torch.Tensor:
-        repeated = x.repeat_interleave(self.factor**2, dim=1)
-        return F.pixel_shuffle(self.tail(features) + repeated, self.factor)
+        return F.pixel_shuffle(self.balance(self.pixels(x, features), x), self.factor)
 
 
 class TextureEnlarger(nn.Module):
     """(N, 3, H, W) encoded RGB in [0, 1] and grain (N, 1, factor*H, factor*W) -> (N, 3, factor*H, factor*W), not clamped.
 
     An enlarger, and at full size three convolutions that see its answer, eight planes of features and the grain: noise of variance 1 that
-    belongs to the place, out of which texture is made. What the pixel shuffle spreads over a lattice is evened out there, and the planes
-    start alike in all phases of it (after Aitken et al. 2017), so that no screen is left over the result. It starts as the enlarger.
+    belongs to the place, out of which texture is made. The planes start alike in all phases of the shuffle (after Aitken et al. 2017), and
+    the answer goes through `PhaseBalance` too. It starts as the enlarger.
     """
 
     PLANES, INNER = 8, 24
@@ -81,11 +125,12 @@ class TextureEnlarger(nn.Module):
 
     def forward(self, x: torch.Tensor, grain: torch.Tensor) -> torch.Tensor:
         features = self.base.features(x)
-        answer = self.base.answer(x, features)
+        answer = F.pixel_shuffle(self.base.pixels(x, features), self.factor)
         seen = torch.cat([answer, F.pixel_shuffle(self.planes(features), self.factor), grain], 1)
         seen = F.leaky_relu(self.first(seen), 0.1)
         seen = F.leaky_relu(self.second(seen), 0.1)
-        return answer + self.last(seen)
+        made = F.pixel_unshuffle(answer + self.last(seen), self.factor)
+        return F.pixel_shuffle(self.base.balance(made, x), self.factor)
 
 
 class Cleaner(nn.Module):
@@ -193,6 +238,96 @@ class Shrinkage(nn.Module):
         return F.conv2d(planes, self.opponent.transpose(0, 1))
 
 
+def add_stacks(net: nn.Module, widths: tuple[int, ...], depths: tuple[int, ...]) -> None:
+    """Gives a network its pairs of convolutions at each resolution, the finest first, and the ways between them."""
+    stack = lambda level: nn.Sequential(*(Pair(widths[level]) for _ in range(depths[level])))  # noqa: E731
+    net.down = nn.ModuleList(nn.Conv2d(wide, wider, 2, stride=2) for wide, wider in pairwise(widths))
+    net.before = nn.ModuleList(stack(i) for i in range(len(widths) - 1))
+    net.deepest = stack(-1)
+    net.up = nn.ModuleList(nn.Conv2d(wider, 4 * wide, 1) for wide, wider in pairwise(widths))
+    net.after = nn.ModuleList(stack(i) for i in range(len(widths) - 1))
+
+
+def through_stacks(net: nn.Module, features: torch.Tensor) -> torch.Tensor:
+    """(N, C, H, W) at the finest resolution, down to the coarsest and back, what was passed on the way added again (after U-Net,
+    Ronneberger, Fischer and Brox 2015)."""
+    passed = []
+    for before, down in zip(net.before, net.down):
+        features = before(features)
+        passed.append(features)
+        features = down(features)
+    features = net.deepest(features)
+    for after, up, across in reversed(list(zip(net.after, net.up, passed))):
+        features = after(across + F.pixel_shuffle(up(features), 2))
+    return features
+
+
+def stacks_halo(depths: tuple[int, ...], fold: int) -> int:
+    """Pixels for each 3x3 convolution of the stacks, at the resolution at which it works."""
+    levels = len(depths) - 1
+    return sum(2 * 2 * depths[i] * fold * 2**i for i in range(levels)) + 2 * depths[-1] * fold * 2**levels
+
+
+class MarkFinder(nn.Module):
+    """(N, 3, H, W) encoded RGB in [0, 1] -> (N, 3, H, W) in [0, 1]: how likely each pixel belongs to a speck, to a line, to a break (marks.py).
+
+    Works on pixels folded 2x2 and on coarser ones; H and W are multiples of `multiple`.
+    """
+
+    FOLD = 2
+
+    def __init__(self, widths: tuple[int, ...], depths: tuple[int, ...]):
+        super().__init__()
+        self.factor, self.depths = 1, depths
+        self.head = nn.Conv2d(3 * self.FOLD**2, widths[0], 3, padding=1)
+        add_stacks(self, widths, depths)
+        self.tail = nn.Conv2d(widths[0], 3 * self.FOLD**2, 3, padding=1)
+        with torch.no_grad():
+            self.tail.bias.fill_(-4.0)  # marks are rare
+
+    @property
+    def multiple(self) -> int:
+        return self.FOLD * 2 ** len(self.down)
+
+    @property
+    def halo(self) -> int:
+        return 2 * self.FOLD + stacks_halo(self.depths, self.FOLD)
+
+    def forward(self, x: torch.Tensor) -> torch.Tensor:
+        features = through_stacks(self, self.head(F.pixel_unshuffle(x, self.FOLD)))
+        return torch.sigmoid(F.pixel_shuffle(self.tail(features), self.FOLD))
+
+
+class Filler(nn.Module):
+    """(N, 3, H, W) encoded RGB in [0, 1] and which of its pixels are marked, (N, 1, H, W) of 0 and 1 -> (N, 3, H, W), not clamped: the
+    marked ones as their surroundings suggest, the others as they were.
+
+    It does not see what lies under the mark. Works on pixels folded 2x2 and on coarser ones; H and W are multiples of `multiple`.
+    """
+
+    FOLD = 2
+
+    def __init__(self, widths: tuple[int, ...], depths: tuple[int, ...]):
+        super().__init__()
+        self.factor, self.depths = 1, depths
+        self.head = nn.Conv2d(4 * self.FOLD**2, widths[0], 3, padding=1)
+        add_stacks(self, widths, depths)
+        self.tail = nn.Conv2d(widths[0], 3 * self.FOLD**2, 3, padding=1)
+
+    @property
+    def multiple(self) -> int:
+        return self.FOLD * 2 ** len(self.down)
+
+    @property
+    def halo(self) -> int:
+        return 2 * self.FOLD + stacks_halo(self.depths, self.FOLD)
+
+    def forward(self, x: torch.Tensor, level: torch.Tensor) -> torch.Tensor:
+        seen = torch.cat([(x - 0.5) * (1 - level), level], 1)
+        features = through_stacks(self, self.head(F.pixel_unshuffle(seen, self.FOLD)))
+        return x + level * (0.5 + F.pixel_shuffle(self.tail(features), self.FOLD) - x)
+
+
 class FarCleaner(nn.Module):
     """As `Cleaner`, but it begins with what `Shrinkage` answers and learns what that lacks, and sees some 100 px far: pairs of convolutions on
     pixels folded 2x2, and at a half and a quarter of that resolution (after U-Net, Ronneberger, Fischer and Brox 2015).
@@ -207,14 +342,9 @@ class FarCleaner(nn.Module):
         self.factor = 1
         self.depths = depths
         folded = self.FOLD**2
-        stack = lambda level: nn.Sequential(*(Pair(widths[level]) for _ in range(depths[level])))  # noqa: E731
         self.shrinkage = Shrinkage()
         self.head = nn.Conv2d(7 * folded, widths[0], 3, padding=1)
-        self.down = nn.ModuleList(nn.Conv2d(wide, wider, 2, stride=2) for wide, wider in pairwise(widths))
-        self.before = nn.ModuleList(stack(i) for i in range(len(widths) - 1))
-        self.deepest = stack(-1)
-        self.up = nn.ModuleList(nn.Conv2d(wider, 4 * wide, 1) for wide, wider in pairwise(widths))
-        self.after = nn.ModuleList(stack(i) for i in range(len(widths) - 1))
+        add_stacks(self, widths, depths)
         self.tail = nn.Conv2d(widths[0], 3 * folded, 3, padding=1)
         with torch.no_grad():
             self.tail.weight.mul_(0.1)
@@ -225,23 +355,11 @@ class FarCleaner(nn.Module):
 
     @property
     def halo(self) -> int:
-        """Pixels for each 3x3 convolution on the way, at the resolution at which it works."""
-        levels = len(self.down)
-        pairs = sum(2 * 2 * self.depths[i] * self.FOLD * 2**i for i in range(levels))
-        deepest = 2 * self.depths[-1] * self.FOLD * 2**levels
-        return Shrinkage.HALO + 2 * self.FOLD + pairs + deepest
+        return Shrinkage.HALO + 2 * self.FOLD + stacks_halo(self.depths, self.FOLD)
 
     def forward(self, x: torch.Tensor, level: torch.Tensor) -> torch.Tensor:
         plain = self.shrinkage(x, level)
-        features = self.head(F.pixel_unshuffle(torch.cat([x, level, plain - x], 1), self.FOLD))
-        passed = []
-        for before, down in zip(self.before, self.down):
-            features = before(features)
-            passed.append(features)
-            features = down(features)
-        features = self.deepest(features)
-        for after, up, across in reversed(list(zip(self.after, self.up, passed))):
-            features = after(across + F.pixel_shuffle(up(features), 2))
+        features = through_stacks(self, self.head(F.pixel_unshuffle(torch.cat([x, level, plain - x], 1), self.FOLD)))
         return plain + F.pixel_shuffle(self.tail(features), self.FOLD)
 
 
@@ -309,17 +427,21 @@ class OnCanvas(nn.Module):
         return self.net(x, torch.cat([self.across.expand_as(level), self.down.expand_as(level), level], 1))
 
 
-Network = Enlarger | TextureEnlarger | Cleaner | FarCleaner
+Network = Enlarger | TextureEnlarger | Cleaner | FarCleaner | MarkFinder | Filler
 
 
 def build(config) -> Network:
     if config.kind == "face":
         return Restorer(config.channels, config.blocks)
+    if config.kind == "find":
+        return MarkFinder(config.widths, config.depths)
+    if config.kind == "fill":
+        return Filler(config.widths, config.depths)
     if config.kind == "clean" and config.widths:
         return FarCleaner(config.widths, config.depths)
     if config.kind == "clean":
         return Cleaner(config.channels, config.blocks)
-    if config.perception_weight:
+    if config.adversary_weight:
         return TextureEnlarger(config.channels, config.blocks, config.factor)
     return Enlarger(config.channels, config.blocks, config.factor)
 
@@ -329,7 +451,7 @@ def calm(net: Network) -> Network:
 
     Deep plain networks without normalisation learn faster from there.
     """
-    if isinstance(net, FarCleaner | TextureEnlarger):
+    if isinstance(net, FarCleaner | TextureEnlarger | MarkFinder | Filler):
         return net  # they start calm
     with torch.no_grad():
         for conv in list(net.body)[1::2]:
@@ -350,7 +472,7 @@ def start_from(net: Network, weights: dict[str, torch.Tensor]) -> Network:
     if isinstance(net, TextureEnlarger) and "head.weight" in weights:
         net.base.load_state_dict(weights)
         return net
-    if isinstance(net, FarCleaner | TextureEnlarger):
+    if isinstance(net, FarCleaner | TextureEnlarger | MarkFinder | Filler):
         net.load_state_dict(weights)
         return net
     assert weights.keys() <= fresh.keys(), "it has fewer blocks"

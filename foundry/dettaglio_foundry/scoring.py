@@ -18,7 +18,9 @@ import torch
 from PIL import Image
 
 from . import lettering, prints
+from .config import Config
 from .degrade import jpeg, shrink
+from .lessons import Scans
 from .likeness import as_text, fingerprint
 from .packages import debian, members, wheel
 from .photos import APT_ROOTS, HERE, catalogue, file_name, load_halved, load_shrunk, opened, readable
@@ -33,6 +35,7 @@ FOLIAGE = ["EveningGlow", "FallenLeaf", "OneStandsOut", "Path"]  # Debian: plasm
 TEXTURES = ["grass", "gravel"]  # PyPI: scikit-image, CC0
 SIDE = 480
 RENDERED = 6
+WORN = 40
 PRINTS = ["chelsea", "coffee", "motorcycle_left", "Dune", "TwoWings", "LadyBird"]
 NIGHT = ["chelsea", "coffee", "motorcycle_left", "Dune", "TwoWings", "Blinds"]
 FACTOR = 4
@@ -177,6 +180,32 @@ def write_native(out: Path, sources: Path) -> None:
         Image.fromarray(liveliest(np.asarray(readable(path).convert("RGB")), CROP)).save(out / f"{name}.png")
 
 
+def write_wear(out: Path, pictures: list[Path]) -> None:
+    """Forty scans of prints with rendered wear: what is given, what it was before, and which pixels are marked, by kind as red, green and blue."""
+    for folder in (out, out / "given", out / "marks"):
+        folder.mkdir(parents=True, exist_ok=True)
+    rng = random.Random(505)
+    state = torch.get_rng_state()
+    torch.manual_seed(505)
+    scans = Scans(Config.read(str(HERE.parent / "configs" / "wear-finder.toml")), undamaged=0.0)
+    for number in range(WORN):
+        path = pictures[number % len(pictures)]
+        picture = np.asarray(Image.open(path).convert("RGB"))
+        height, width = (min(SIDE, extent) // 16 * 16 for extent in picture.shape[:2])
+        top, left = (rng.randint(0, extent - kept) for extent, kept in zip(picture.shape[:2], (height, width)))
+        sound, marked, masks = scans.one(as_tensor(picture[top : top + height, left : left + width]), rng)
+        name = f"{number + 1:02}-{path.stem}.png"
+        save(sound, out / name)
+        save(scans.coded(marked, rng), out / "given" / name)
+        save(masks, out / "marks" / name)
+    torch.set_rng_state(state)
+
+
+def worn_from(out: Path) -> list[Path]:
+    """Photographs of all kinds, by name."""
+    return sorted([*out.glob("*.png"), *(out / "fur").glob("*.png"), *(out / "foliage").glob("*.png"), *(out / "portrait").glob("*.png")])
+
+
 def write_fingerprints(sources: Path) -> None:
     """Of every photograph that is scored on; photos.py refuses to learn from whatever shows the same."""
     lines = ["# Fingerprints (likeness.py) of the photographs that models are scored on. Written by scoring.py.\n\n[photographs]\n"]
@@ -202,6 +231,7 @@ def main() -> None:
     write_night(out / "night", out)
     write_portraits(out / "portrait")
     write_native(out / "native", sources)
+    write_wear(out / ".wear", worn_from(out))
 
 
 if __name__ == "__main__":

@@ -21,7 +21,7 @@ from .config import Config
 from .degrade import shrink
 from .lessons import Pair, grain, lesson_for
 from .losses import LOSSES, LUMA
-from .network import Network, build, calm, start_from
+from .network import MarkFinder, Network, build, calm, start_from
 from .people import Faces
 from .perception import Features, distances
 from .photos import PatchSource
@@ -51,7 +51,7 @@ def undone(config: Config, patches: torch.Tensor) -> list[Pair]:
     torch.manual_seed(11)
     if config.kind == "enlarge":
         small = (shrink(patches, config.factor) * 255).round() / 255
-        pairs = [((small, grain(patches)) if config.perception_weight else (small,), patches)]
+        pairs = [((small, grain(patches)) if config.adversary_weight else (small,), patches)]
         torch.set_rng_state(state)
         return pairs
     lesson, rng = lesson_for(config), random.Random(11)
@@ -62,13 +62,13 @@ def undone(config: Config, patches: torch.Tensor) -> list[Pair]:
 
 @torch.no_grad()
 def probe(net: Network, pairs: list[Pair]) -> float:
-    """Gain in dB over bicubic, or over the damaged picture, on fixed patches of the training photographs.
+    """Gain in dB over bicubic, over the damaged picture, or of masks over finding nothing, on fixed patches of the training photographs.
 
     A pulse, not a score.
     """
     gains = []
     for inputs, target in pairs:
-        damaged = inputs[0]
+        damaged = torch.zeros_like(inputs[0]) if isinstance(net, MarkFinder) else inputs[0]
         if net.factor > 1:
             damaged = torch.nn.functional.interpolate(damaged, scale_factor=net.factor, mode="bicubic").clamp(0, 1)
         learned, target = net(*inputs).clamp(0, 1), target[:, :3]
@@ -183,7 +183,7 @@ class Run:
 
 
 class TextureRun(Run):
-    """A texture model and the adversary that it learns against."""
+    """A texture model, and the adversary that it learns against if it has one."""
 
     MARGIN = 8  # px of the result at the edges of a patch, where neighbours are missing
     STAGES = (0.0, 0.4, 0.4, 0.2)  # of the general network; the first is pleased by any fine noise
@@ -218,7 +218,7 @@ class TextureRun(Run):
         seen = sum(weight * distance for weight, distance in zip(self.STAGES, distances(self.features(guess), real)))
         spectrum = spectrum_loss(guess, target)
         loss = mean + self.config.perception_weight * seen + self.config.spectrum_weight * spectrum
-        if self.step >= self.ALONE:
+        if self.config.adversary_weight and self.step >= self.ALONE:
             self.adversary.requires_grad_(False)
             convincing = tells_apart(self.adversary(guess, plain), self.adversary(target, plain).detach())
             self.adversary.requires_grad_(True)
@@ -230,6 +230,8 @@ class TextureRun(Run):
     def learn(self, source: Mixture | Faces) -> float:
         """A step of the model, then one of the adversary on the same patches."""
         loss = super().learn(source)
+        if not self.config.adversary_weight:
+            return loss
         guess, target, plain = self.shown
         told = tells_apart(self.adversary(target, plain), self.adversary(guess, plain))
         self.against.param_groups[0]["lr"] = self.SHARPER * max(self.config.learning_rate * 0.1, learning_rate(self.config, self.step))

@@ -2,10 +2,13 @@ import pytest
 import torch
 
 from dettaglio_foundry.network import (
-    LEVEL, Cleaner, Enlarger, FarCleaner, OnCanvas, Restorer, Shrinkage, Surroundings, TextureEnlarger, calm, cosines, start_from,
+    LEVEL, Cleaner, Enlarger, FarCleaner, Filler, MarkFinder, OnCanvas, PhaseBalance, Restorer, Shrinkage, Surroundings, TextureEnlarger, calm,
+    cosines, cubic, start_from,
 )  # fmt: skip
 
 LARGE = torch.rand(1, 3, 40, 44, generator=torch.Generator().manual_seed(1))
+ALL_BUT_ONE = torch.ones(1, 1, 40, 44)
+ALL_BUT_ONE[..., 20, 20] = 0
 CANVAS = torch.rand(1, 3, 40, 48, generator=torch.Generator().manual_seed(2))
 
 
@@ -170,3 +173,63 @@ class TestTextureEnlarger:
         net = TextureEnlarger(6, 2, 2)
         grain = torch.zeros(1, 1, 80, 88)
         assert reach(net, 1, grain) == net.halo
+
+
+@pytest.mark.parametrize("factor", [2, 4])
+def test_cubic_convolution_is_exact_for_slopes_and_curves(factor):
+    at = torch.arange(40, dtype=torch.float64)
+    picture = (0.1 + 0.01 * at + 0.0003 * at**2).view(1, 1, 1, 40).expand(1, 3, 40, 40)
+    plain = PhaseBalance(factor).double().plain
+    made = torch.nn.functional.pixel_shuffle(torch.nn.functional.conv2d(picture, plain.double(), padding=2, groups=3), factor)
+    fine = (torch.arange(40 * factor, dtype=torch.float64) + 0.5) / factor - 0.5
+    inside = slice(4 * factor, -4 * factor)
+    # To what single precision leaves of the weights.
+    assert (made[0, 0, 20 * factor] - (0.1 + 0.01 * fine + 0.0003 * fine**2))[inside].abs().max() < 1e-6
+    assert torch.allclose(cubic(factor).sum(1), torch.ones(factor))
+
+
+@pytest.mark.parametrize("factor", [2, 4])
+def test_a_dot_in_every_cell_is_taken_off_and_texture_stays(factor):
+    balance = PhaseBalance(factor)
+    picture = LARGE[..., :40]
+    smooth = torch.nn.functional.conv2d(torch.nn.functional.pad(picture, (2,) * 4, mode="replicate"), balance.plain, groups=3)
+    dots = torch.zeros_like(smooth)
+    dots[:, :: factor * factor] = 0.1
+    left = balance(smooth + dots, picture) - smooth
+    # Spread evenly over the cell, nothing of it is a pattern.
+    assert (left - 0.1 / factor**2).abs().max() < 1e-5
+    texture = torch.randn(smooth.shape, generator=torch.Generator().manual_seed(3)) * 0.1
+    kept = balance(smooth + texture, picture) - smooth
+    assert (kept - texture).std() < 0.35 * texture.std()
+
+
+def test_whatever_an_enlarger_has_learned_it_leaves_no_pattern():
+    enlarger = Enlarger(8, 2, 4)
+    even = torch.full((1, 3, 24, 24), 0.5)
+    with torch.no_grad():
+        enlarger.tail.bias.add_(torch.rand(48))
+        answer = enlarger(even)[..., 32:-32, 32:-32]
+    assert (answer.amax((2, 3)) - answer.amin((2, 3))).max() < 1e-5
+
+
+def test_a_finder_says_how_likely_each_kind_is():
+    finder = MarkFinder((6, 8, 8), (1, 1, 1))
+    likely = finder(CANVAS)
+    assert likely.shape == CANVAS.shape and 0 <= likely.min() and likely.max() <= 1
+    assert likely.mean() < 0.2, "marks are rare before anything is learned"
+
+
+def test_a_filler_changes_what_is_marked_alone_and_does_not_look_under_it():
+    filler = Filler((6, 8, 8), (1, 1, 1))
+    marks = torch.zeros(1, 1, 40, 48)
+    marks[..., 10:16, 20:30] = 1
+    with torch.no_grad():
+        answer = filler(CANVAS, marks)
+        other = filler(torch.where(marks > 0, torch.rand_like(CANVAS), CANVAS), marks)
+    assert torch.equal(torch.where(marks > 0, 0, answer), torch.where(marks > 0, 0, CANVAS))
+    assert torch.allclose(answer, other, atol=1e-6) and not torch.allclose(answer, CANVAS)
+
+
+@pytest.mark.parametrize("net, told", [(MarkFinder((6, 8), (1, 1)), ()), (Filler((6, 8), (1, 1)), (ALL_BUT_ONE,))])
+def test_what_sees_far_sees_no_farther_than_its_halo(net, told):
+    assert 4 < reach(net, 2, *told) <= net.halo + net.multiple

@@ -110,6 +110,15 @@ pub struct StepArgs {
     /// The learned share, 0 to 1.
     #[arg(long, value_name = "SHARE")]
     pub strength: Option<f32>,
+    /// Fill dust, scratches and breaks of a print: off, auto (where it looks like a scan of an old print), or at this sensitivity, 0 to 1.
+    #[arg(long, value_name = "off|auto|SENSITIVITY")]
+    pub repair: Option<AutoSetting>,
+    /// Fill only these: specks, lines, breaks; several with commas between them.
+    #[arg(long, value_name = "KINDS", value_delimiter = ',', value_parser = ["specks", "lines", "breaks"], requires = "repair")]
+    pub repair_only: Vec<String>,
+    /// Bring faded tone back: off, auto (where it looks like a scan of an old print), or by this share, 0 to 1.
+    #[arg(long, value_name = "off|auto|SHARE")]
+    pub fade: Option<AutoSetting>,
     /// Take out this share of the grain, 0 to 1, at the level that is measured; or off.
     #[arg(long, value_name = "SHARE|off")]
     pub grain: Option<Setting>,
@@ -133,7 +142,7 @@ pub struct StepArgs {
     pub softness: Option<Setting>,
     /// Restore faces that are soft or small: off, auto (where some are found), or by this share, 0 to 1.
     #[arg(long, value_name = "off|auto|SHARE")]
-    pub faces: Option<FacesSetting>,
+    pub faces: Option<AutoSetting>,
     /// Sharpen edges by this much, 0 to 3; or off.
     #[arg(long, value_name = "AMOUNT|off")]
     pub edges: Option<Setting>,
@@ -187,15 +196,15 @@ impl FromStr for Setting {
     }
 }
 
-/// How far faces are restored.
+/// How far something is done: not at all, as is suggested, or so far.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub enum FacesSetting {
+pub enum AutoSetting {
     Off,
     Auto,
     To(f32),
 }
 
-impl FromStr for FacesSetting {
+impl FromStr for AutoSetting {
     type Err = String;
 
     fn from_str(text: &str) -> Result<Self, String> {

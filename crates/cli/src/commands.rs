@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 
 use anyhow::{Context, bail};
-use dettaglio_core::codec::{Decoded, Decoders};
+use dettaglio_core::codec::{Decoded, Decoders, read_camera};
 use dettaglio_core::picture::Planes;
 use dettaglio_core::render::{self, Destination, Renderer, Unhurried};
 use dettaglio_core::{compare, reading};
@@ -80,6 +80,9 @@ pub fn progress_bar(steps: u64, message: String) -> ProgressBar {
 
 fn enlarge_one(args: &EnlargeArgs, renderer: &Renderer, input: &Path, count: &str) -> anyhow::Result<()> {
     let target = args.target.target()?;
+    if let Some(output) = args.output.as_ref().filter(|output| is_dng(output)) {
+        return enlarge_raw(args, renderer, input, output, count);
+    }
     let format = match &args.output {
         Some(output) => {
             let ending = output.extension().and_then(|e| e.to_str()).unwrap_or_default();
@@ -122,6 +125,36 @@ fn enlarge_one(args: &EnlargeArgs, renderer: &Renderer, input: &Path, count: &st
         .with_context(|| output.display().to_string())?;
     bar.finish_and_clear();
     say!("{count}{}: {}", output.display(), treatment.describe(&renderer.shelf()));
+    Ok(())
+}
+
+fn is_dng(path: &Path) -> bool {
+    path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("dng"))
+}
+
+/// Enlarges a camera's raw file in the camera's own colours, into a linear DNG: white balance, exposure and profile stay open.
+fn enlarge_raw(
+    args: &EnlargeArgs,
+    renderer: &Renderer,
+    input: &Path,
+    output: &Path,
+    count: &str,
+) -> anyhow::Result<()> {
+    let target = args.target.target()?;
+    free_to_write(input, output, args.force)?;
+    let named = || input.display().to_string();
+    let hash = ContentHash::of_file(input).with_context(named)?;
+    let camera = read_camera(input, hash, &Limits::default()).with_context(named)?;
+    let original = &camera.decoded.original;
+    let find = || Ok(finder(&args.shelf)?.find(original, &Unhurried)?);
+    let recipe = args.steps.recipe(&camera.decoded, &renderer.shelf(), &find, target).with_context(named)?;
+    let Worked { treatment, .. } = recipe.work_out(&renderer.shelf(), original.size(), target).with_context(named)?;
+    let bar = progress_bar(1000, format!("{count}{}", treatment.describe(&renderer.shelf())));
+    let progress = |share: f64| bar.set_position((share * 1000.0) as u64);
+    render::run_camera(renderer, &camera, &treatment, output, &Unhurried, &progress)
+        .with_context(|| output.display().to_string())?;
+    bar.finish_and_clear();
+    say!("{count}{}: {}, in the camera's colours", output.display(), treatment.describe(&renderer.shelf()));
     Ok(())
 }
 

@@ -17,11 +17,12 @@ use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::model::{Catalogue, EVERYDAY, Grade, LevelKind, ModelRef};
 use dettaglio_domain::reading::Reading;
 use dettaglio_domain::recipe::{Choice, Recipe, Surround};
+use dettaglio_domain::repair::{Fade, Repair, Wear};
 use dettaglio_domain::size::Target;
 use dettaglio_domain::suggest::{PrintFacts, Suggestion, Usual, factor_for, usual_grade};
 use dettaglio_domain::treatment::Fill;
 
-use crate::args::{FacesSetting, Setting, StepArgs};
+use crate::args::{AutoSetting, Setting, StepArgs};
 
 /// What is suggested for a picture of `kept` pixels and a print.
 pub fn suggestion(
@@ -66,7 +67,7 @@ impl StepArgs {
             }
             None if self.suggested => {
                 let kept = frame.size(decoded.original.size())?;
-                let found = if self.faces == Some(FacesSetting::Off) { Vec::new() } else { find()? };
+                let found = if self.faces == Some(AutoSetting::Off) { Vec::new() } else { find()? };
                 let suggestion = suggestion(decoded, reading(), &found, shelf, kept, target, None)?;
                 suggestion.recipe(frame, Surround::None)
             }
@@ -80,6 +81,7 @@ impl StepArgs {
         }
         self.surround(&mut recipe);
         self.enlarge(&mut recipe, shelf)?;
+        self.repair(&mut recipe.steps.repair, shelf, &reading)?;
         self.clean(&mut recipe.steps.clean, shelf, &decoded.facts, &reading)?;
         self.finish(&mut recipe.steps.finish, &reading);
         self.restore(&mut recipe.steps.faces, shelf)?;
@@ -94,11 +96,11 @@ impl StepArgs {
         let usual = || shelf.restorer().map(|card| Faces { strength: card.usual_strength() });
         *faces = match self.faces {
             None => *faces,
-            Some(FacesSetting::Off) => None,
-            Some(FacesSetting::Auto) => faces.or_else(usual),
-            Some(FacesSetting::To(strength)) => Some(Faces { strength }),
+            Some(AutoSetting::Off) => None,
+            Some(AutoSetting::Auto) => faces.or_else(usual),
+            Some(AutoSetting::To(strength)) => Some(Faces { strength }),
         };
-        let wanted = faces.is_some() || self.faces == Some(FacesSetting::Auto);
+        let wanted = faces.is_some() || self.faces == Some(AutoSetting::Auto);
         if wanted && shelf.restorer().is_none() {
             bail!("there is no model on the shelf that restores faces: leave --faces out");
         }
@@ -147,6 +149,37 @@ impl StepArgs {
             match &mut recipe.steps.enlarge {
                 Choice::Learned { strength, .. } => *strength = wanted,
                 Choice::Plain { .. } => bail!("--strength mixes a model's result with a plain one: choose a model"),
+            }
+        }
+        Ok(())
+    }
+
+    fn repair<'r>(&self, repair: &mut Repair, shelf: &Shelf, reading: &impl Fn() -> &'r Reading) -> anyhow::Result<()> {
+        let usual = || {
+            Usual::wear(shelf).context("there is no model on the shelf that finds and fills wear: leave --repair out")
+        };
+        match self.repair {
+            None => {}
+            Some(AutoSetting::Off) => repair.wear = None,
+            Some(AutoSetting::Auto) => repair.wear = Repair::suggested(reading(), shelf).wear,
+            Some(AutoSetting::To(sensitivity)) => {
+                repair.wear = Some(Wear { sensitivity, ..repair.wear.take().map_or_else(usual, Ok)? });
+            }
+        }
+        if let Some(wear) = &mut repair.wear
+            && !self.repair_only.is_empty()
+        {
+            let named = |kind: &str| self.repair_only.iter().any(|named| named == kind);
+            (wear.specks, wear.lines, wear.breaks) = (named("specks"), named("lines"), named("breaks"));
+        }
+        match self.fade {
+            None => {}
+            Some(AutoSetting::Off) => repair.fade = None,
+            Some(AutoSetting::Auto) => repair.fade = Repair::suggested(reading(), shelf).fade,
+            Some(AutoSetting::To(strength)) => {
+                let known = repair.fade.or_else(|| Fade::suggested(reading()));
+                let fade = known.context("--fade: black and white of this picture are where they belong")?;
+                repair.fade = Some(Fade { strength, ..fade });
             }
         }
         Ok(())

@@ -687,6 +687,51 @@ fn a_raw_file_cut_anywhere_is_refused_and_never_a_panic() {
     }
 }
 
+/// A result in the camera's own colours is developed to what the developed original becomes.
+#[rstest]
+#[case::as_it_lies(1, Size::new(96, 64))]
+#[case::held_upright(6, Size::new(64, 96))]
+fn raw_in_raw_out_keeps_the_cameras_colours(#[case] orientation: u16, #[case] size: Size) {
+    use dettaglio_core::codec::read_camera;
+    use dettaglio_core::model::Shelf;
+    use dettaglio_core::render::{Renderer, Unhurried, run_camera};
+    use dettaglio_domain::kernel::Kernel;
+    use dettaglio_domain::treatment::Treatment;
+    let folder = tempfile::tempdir().unwrap();
+    let (from, to) = (folder.path().join("from.dng"), folder.path().join("to.dng"));
+    fs::write(&from, dng(96, 64, orientation)).unwrap();
+    let hash = ContentHash::of_file(&from).unwrap();
+    let camera = read_camera(&from, hash, &Limits::default()).unwrap();
+    assert_eq!(camera.decoded.original.size(), size);
+    let treatment = Treatment::plain(Kernel::Bicubic, size.times(2));
+    let renderer = Renderer::new(Shelf::default(), 1 << 20);
+    run_camera(&renderer, &camera, &treatment, &to, &Unhurried, &|_| ()).unwrap();
+
+    let again = open(&to).unwrap();
+    assert_eq!((again.facts.format.as_str(), again.facts.size, again.facts.turned), ("DNG", size.times(2), false));
+    assert_eq!(again.facts.camera.as_deref(), Some("Brina Ottica BO-6"));
+    let developed = open(&from).unwrap().original;
+    let plain = Renderer::new(Shelf::default(), 1 << 20);
+    let due = plain.render(&developed, &treatment, treatment.size.whole(), &Unhurried).unwrap();
+    let got = again.original.region(again.original.size().whole());
+    let far: Vec<f32> = got.values().iter().zip(due.values()).map(|(g, d)| (g - d).abs() * 255.0).collect();
+    let mean = far.iter().sum::<f32>() / far.len() as f32;
+    // Where grey borders on red, a kernel rings a little otherwise in other colours.
+    assert!(mean < 0.6, "{mean} levels");
+    let bytes = fs::read(&to).unwrap();
+    assert!(bytes.windows(13).any(|w| w == b"TreatmentHash"), "what was done is in the file");
+}
+
+#[test]
+fn a_finished_picture_is_no_camera_picture() {
+    use dettaglio_core::codec::read_camera;
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("finished.png");
+    fs::write(&path, dettaglio_core::codec::png_bytes(&Planes::black(Size::new(8, 8)))).unwrap();
+    let refused = read_camera(&path, ContentHash::of_file(&path).unwrap(), &Limits::default()).err().unwrap();
+    assert!(refused.to_string().contains("raw file"), "{refused}");
+}
+
 /// A finished picture stays what it is, even with a camera's name in it.
 #[test]
 fn a_tiff_of_a_camera_is_no_raw_file() {

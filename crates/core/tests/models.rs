@@ -63,6 +63,7 @@ fn every_shipped_model_has_a_card_with_its_origin() {
 fn the_runtime_agrees_with_a_scalar_reference_on_every_shipped_network() {
     let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../models");
     let picture = scene(Size::new(32, 24));
+    let square = scene(Size::new(32, 32));
     let level: Vec<f32> = (0..32 * 24).map(|i| (i % 32) as f32 / 320.0).collect();
     for model in shelf().models() {
         let card = model.card();
@@ -71,6 +72,11 @@ fn the_runtime_agrees_with_a_scalar_reference_on_every_shipped_network() {
         let (got, due) = match card.kind {
             Kind::Enlarge => (network.run(&picture, None), weights.enlarge(&picture, card.factor as usize)),
             Kind::Clean => (network.run(&picture, Some(&level)), weights.clean(&picture, &level)),
+            Kind::Find => (network.run(&square, None), weights.find(&square)),
+            Kind::Fill => {
+                let marks: Vec<f32> = (0..32 * 32).map(|i| f32::from(u8::from(i % 7 == 0))).collect();
+                (network.run(&square, Some(&marks)), weights.fill(&square, &marks))
+            }
             Kind::Face => {
                 let canvas = scene(CANVAS);
                 let scale = vec![0.4; CANVAS.area() as usize];

@@ -44,6 +44,7 @@ pub mod preflight;
 pub mod reading;
 pub mod recipe;
 pub mod rehearsal;
+pub mod repair;
 pub mod rules;
 pub mod size;
 pub mod spot;

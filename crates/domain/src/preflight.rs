@@ -171,6 +171,7 @@ mod tests {
 
     fn findings(original: Size, target: Target, format: Format, usable: f32, least_ppi: Option<f64>) -> Vec<Finding> {
         let steps = Steps {
+            repair: Default::default(),
             clean: Default::default(),
             enlarge: Choice::Learned { subject: "everyday".to_owned(), grade: Grade::Draft, strength: 1.0 },
             faces: None,

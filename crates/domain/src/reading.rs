@@ -207,6 +207,21 @@ pub struct Content {
     /// Whether all of it is of one warm tone with faded blacks, as a scan of an old print is.
     #[serde(default)]
     pub faded_tone: bool,
+    /// The tones that it ends at; nothing where it is too small to tell, or was read before they were measured.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub tones: Option<Tones>,
+}
+
+/// The darkest, the middle and the lightest that larger parts of a picture are of, encoded red, green and blue, 0 to 1.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Tones {
+    /// Below this lies a hundredth of the squares of 16 x 16 px.
+    pub black: [f32; 3],
+    /// Below this lies half of them.
+    pub middle: [f32; 3],
+    /// Above this lies a hundredth of them.
+    pub white: [f32; 3],
 }
 
 /// What was measured of edges.

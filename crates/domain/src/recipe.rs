@@ -14,6 +14,7 @@ use crate::kernel::Kernel;
 use crate::mask::Mask;
 use crate::model::{Catalogue, CatalogueError, Grade, Kind, ModelRef};
 use crate::reading::{BEYOND_HELP, MARKED_QUALITY, Reading, SOFT};
+use crate::repair::{Fade, Repair};
 use crate::size::{MM_PER_INCH, Resolved, SizeError, Target};
 use crate::treatment::{Enlarge, Fill, Margin, Restore, TreatedArea, TreatedFace, Treatment, TreatmentError, within};
 
@@ -53,6 +54,9 @@ pub struct Ticket {
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Steps {
+    /// What time has done to it and is mended. In an area, what the whole says holds.
+    #[serde(default, skip_serializing_if = "Repair::is_off")]
+    pub repair: Repair,
     /// What is taken out.
     #[serde(default)]
     pub clean: Clean,
@@ -84,6 +88,12 @@ impl Steps {
     /// camera says, as for [`Reading::is_noisy`].
     pub fn for_reading(&self, reading: &Reading, iso: Option<u32>) -> Self {
         let mut steps = self.clone();
+        // What was marked by hand lies on the other picture.
+        if let Some(wear) = &mut steps.repair.wear {
+            wear.strokes.clear();
+        }
+        steps.repair.fade =
+            steps.repair.fade.and_then(|fade| Some(Fade { strength: fade.strength, ..Fade::suggested(reading)? }));
         let Clean { marks, noise, softness } = &mut steps.clean;
         *marks = marks.take().and_then(|marks| {
             let quality = reading.worst_quality().filter(|q| *q < MARKED_QUALITY)?;
@@ -219,7 +229,13 @@ impl Recipe {
 
     /// Only enlarging.
     pub fn only(enlarge: Choice) -> Self {
-        let steps = Steps { clean: Clean::default(), enlarge, faces: None, finish: Finish::default() };
+        let steps = Steps {
+            repair: Repair::default(),
+            clean: Clean::default(),
+            enlarge,
+            faces: None,
+            finish: Finish::default(),
+        };
         Self { frame: Frame::default(), steps, areas: Vec::new(), own_faces: None, surround: Surround::None }
     }
 
@@ -261,6 +277,7 @@ impl Recipe {
         };
         let treatment = Treatment {
             frame: self.frame,
+            repair: self.steps.repair.clone(),
             clean: self.steps.clean.clone(),
             enlarge: enlarge(&self.steps)?,
             faces: self.treated_faces(catalogue),
@@ -270,6 +287,10 @@ impl Recipe {
             margin: self.surround.margin(&resolved),
         };
         treatment.check(original)?;
+        if let Some(wear) = &treatment.repair.wear {
+            catalogue.card_of(&wear.finder)?;
+            catalogue.card_of(&wear.filler)?;
+        }
         for part in treatment.parts() {
             for (model, _) in part.clean.passes() {
                 catalogue.card_of(model)?;

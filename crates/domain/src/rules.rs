@@ -11,6 +11,7 @@ use crate::mask::{MOST_AREAS, MOST_POINTS, MOST_STROKES};
 use crate::naming::{DEFAULT_PATTERN, WORDS};
 use crate::reading::{BEYOND_HELP, MARKED_QUALITY, NOISY, SHARPENED, SOFT};
 use crate::recipe::WIDEST_BLEED_MM;
+use crate::repair::Fade;
 use crate::size::{EYE_PPI_AT_ONE_INCH, LARGEST_FACTOR, MM_PER_INCH, SMALLEST_FACTOR, Unit};
 use crate::spot::MOST_SPOTS;
 use crate::trace::{LEAST_COLOURS, MOST_COLOURS};
@@ -37,6 +38,10 @@ pub struct Rules {
     pub widest_bleed_mm: f64,
     /// Factors that can be asked for.
     pub factors: Span,
+    /// What black can have faded to, encoded.
+    pub faded_black: Span,
+    /// What white can have become, encoded.
+    pub faded_white: Span,
     /// Faces.
     pub faces: FaceRules,
     /// Formats that results are written in.
@@ -160,6 +165,8 @@ impl Rules {
             traced_colours: Span { least: LEAST_COLOURS as f64, most: MOST_COLOURS as f64 },
             widest_bleed_mm: WIDEST_BLEED_MM,
             factors: Span { least: SMALLEST_FACTOR, most: LARGEST_FACTOR },
+            faded_black: Span { least: 0.0, most: Fade::BLACKEST.into() },
+            faded_white: Span { least: Fade::WHITEST.into(), most: 1.0 },
             faces: FaceRules {
                 most: MOST_FACES,
                 eyes: Span { least: LEAST_EYES.into(), most: MOST_EYES.into() },

@@ -4,7 +4,7 @@ use crate::clean::NoiseCurve;
 use crate::file::{Channels, Depth, Facts};
 use crate::geometry::Size;
 use crate::hash::ContentHash;
-use crate::model::{Card, Grade, Kind, LevelKind, PHOTOGRAPHS, Score};
+use crate::model::{Card, CleaningScore, Grade, Kind, LevelKind, PHOTOGRAPHS, Score};
 use crate::reading::{Content, Detail, NoiseReading, Reading};
 
 /// A card for a texture model in a test.
@@ -40,6 +40,34 @@ pub fn score() -> Score {
 /// A card for a restorer in a test.
 pub fn restorer_card() -> Card {
     Card { id: "face".to_owned(), kind: Kind::Face, subject: "faces".to_owned(), ..card(1, Grade::Fine) }
+}
+
+/// What was gained over a damaged picture, for a test.
+pub fn cleaning_score() -> CleaningScore {
+    CleaningScore {
+        damage: "dust".to_owned(),
+        undamaged: false,
+        face: None,
+        photos: 6,
+        before: 20.0,
+        after: 26.0,
+        least_gain: 0.0,
+        before_ssim: 0.0,
+        after_ssim: 0.0,
+        after_rgb: None,
+        worst: String::new(),
+    }
+}
+
+/// A card for a finder of wear in a test.
+pub fn finder_card() -> Card {
+    Card { id: "wear-finder".to_owned(), kind: Kind::Find, subject: "wear".to_owned(), ..card(1, Grade::Fine) }
+}
+
+/// A card for a filler of wear in a test.
+pub fn filler_card() -> Card {
+    let (kind, level) = (Kind::Fill, Some(LevelKind::Wear));
+    Card { id: "wear-filler".to_owned(), kind, level, subject: "wear".to_owned(), ..card(1, Grade::Fine) }
 }
 
 /// A card for a cleaner in a test.

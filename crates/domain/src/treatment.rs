@@ -10,8 +10,9 @@ use crate::frame::{Frame, FrameError};
 use crate::geometry::{Region, Size};
 use crate::hash::ContentHash;
 use crate::kernel::Kernel;
-use crate::mask::{MOST_AREAS, Mask, MaskError};
+use crate::mask::{MOST_AREAS, Mask, MaskError, Shape};
 use crate::model::{Card, Catalogue, CatalogueError, EVERYDAY, Grade, ModelRef};
+use crate::repair::{Fade, Repair};
 
 /// What is done to an original, in the order in which it is done.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -20,6 +21,9 @@ pub struct Treatment {
     /// Turned and cropped.
     #[serde(default)]
     pub frame: Frame,
+    /// What time has done to it and is mended; of areas too.
+    #[serde(default, skip_serializing_if = "Repair::is_off")]
+    pub repair: Repair,
     /// What is taken out.
     #[serde(default)]
     pub clean: Clean,
@@ -228,6 +232,7 @@ impl Treatment {
     pub fn plain(kernel: Kernel, size: Size) -> Self {
         Self {
             frame: Frame::default(),
+            repair: Repair::default(),
             clean: Clean::default(),
             enlarge: Enlarge::Plain { kernel },
             faces: Vec::new(),
@@ -298,21 +303,26 @@ impl Treatment {
     pub fn in_area(&self, area: &TreatedArea) -> Self {
         let TreatedArea { clean, enlarge, finish, .. } = area.clone();
         let (frame, faces, size, margin) = (self.frame, self.faces.clone(), self.size, self.margin);
-        Self { frame, clean, enlarge, faces, finish, areas: Vec::new(), size, margin }
+        Self { frame, repair: self.repair.clone(), clean, enlarge, faces, finish, areas: Vec::new(), size, margin }
     }
 
     /// The models of all passes, of the whole and of areas; some of them several times. Those of faces are not among them.
     pub fn models(&self) -> impl Iterator<Item = &ModelRef> {
-        self.parts().flat_map(|part| {
+        let repairing = self.repair.wear.iter().flat_map(|wear| [&wear.finder, &wear.filler]);
+        repairing.chain(self.parts().flat_map(|part| {
             let enlarging = part.enlarge.passes().iter().chain(part.enlarge.under());
             part.clean.passes().into_iter().map(|(model, _)| model).chain(enlarging.map(|pass| &pass.model))
-        })
+        }))
     }
 
     /// Whether any model runs.
     pub fn needs_model(&self) -> bool {
-        self.parts().any(|part| !part.clean.is_off() || !part.enlarge.passes().is_empty())
-            || self.restored().count() > 0
+        self.mends() || self.parts().any(|part| !part.enlarge.passes().is_empty()) || self.restored().count() > 0
+    }
+
+    /// Whether any model runs before the picture is enlarged: such a treatment needs one even where it is seen from afar.
+    pub fn mends(&self) -> bool {
+        self.repair.wear.is_some() || self.parts().any(|part| !part.clean.is_off())
     }
 
     /// The faces that are restored.
@@ -324,6 +334,14 @@ impl Treatment {
     /// the time depends on. An area that differs only in what is blended shares the passes.
     pub fn model_inputs(&self, kept: Size) -> Vec<(&str, u64)> {
         let mut inputs = Vec::new();
+        // Filling runs only where something was found: on all of it at most.
+        inputs.extend(
+            self.repair
+                .wear
+                .iter()
+                .flat_map(|wear| [&wear.finder, &wear.filler])
+                .map(|m| (m.model.as_str(), kept.area())),
+        );
         let same = |a: &Part<'_>, b: &Part<'_>| {
             a.clean.passes() == b.clean.passes()
                 && a.enlarge.passes() == b.enlarge.passes()
@@ -356,6 +374,7 @@ impl Treatment {
             return Err(TreatmentError::TooManyAreas(self.areas.len()));
         }
         self.areas.iter().try_for_each(|area| area.mask.check())?;
+        check_repair(&self.repair)?;
         self.parts().try_for_each(|part| part.check())?;
         if self.faces.len() > MOST_FACES {
             return Err(TreatmentError::TooManyFaces(self.faces.len()));
@@ -387,6 +406,7 @@ impl Treatment {
         if !self.frame.is_plain() {
             steps.push("cropped or turned".to_owned());
         }
+        steps.extend(self.repair.describe());
         let mut parts = self.parts().map(|part| part.describe(catalogue));
         steps.extend(parts.next());
         steps.extend(match self.restored().count() {
@@ -402,6 +422,23 @@ impl Treatment {
 pub(crate) fn within(what: &'static str, value: f32, least: f32, most: f32) -> Result<(), TreatmentError> {
     let inside = value.is_finite() && (least..=most).contains(&value);
     if inside { Ok(()) } else { Err(TreatmentError::Setting { what, value, least, most }) }
+}
+
+fn check_repair(repair: &Repair) -> Result<(), TreatmentError> {
+    if let Some(wear) = &repair.wear {
+        within("the sensitivity of Repair", wear.sensitivity, 0.0, 1.0)?;
+        if !wear.strokes.is_empty() {
+            Mask { shape: Shape::Painted { strokes: wear.strokes.clone() }, inverted: false }.check()?;
+        }
+    }
+    if let Some(fade) = &repair.fade {
+        let all = |what, values: [f32; 3], least, most| values.iter().try_for_each(|v| within(what, *v, least, most));
+        all("the black of Faded tone", fade.black, 0.0, Fade::BLACKEST)?;
+        all("the white of Faded tone", fade.white, Fade::WHITEST, 1.0)?;
+        all("the middle of Faded tone", fade.gamma, Fade::LEAST_GAMMA, Fade::MOST_GAMMA)?;
+        within("the strength of Faded tone", fade.strength, 0.0, 1.0)?;
+    }
+    Ok(())
 }
 
 impl Part<'_> {
@@ -510,6 +547,7 @@ mod tests {
     use crate::finish::Edges;
     use crate::geometry::Place;
     use crate::mask::{Shape, Stroke};
+    use crate::repair::Wear;
     use rstest::rstest;
 
     const ORIGINAL: Size = Size::new(300, 200);
@@ -528,6 +566,21 @@ mod tests {
     #[case::wide_paper(Treatment { margin: Margin::around(401, Fill::White), ..plain(600, 400) }, true)]
     fn only_what_can_be_carried_out_is_accepted(#[case] treatment: Treatment, #[case] accepted: bool) {
         assert_eq!(treatment.check(ORIGINAL).is_ok(), accepted, "{:?}", treatment.check(ORIGINAL));
+    }
+
+    #[rstest]
+    #[case(Some(f32::NAN), Fade::NONE, "sensitivity")]
+    #[case(Some(0.5), Fade { black: [0.2, 0.6, 0.1], ..Fade::NONE }, "black")]
+    #[case(None, Fade { white: [0.2, 0.9, 0.9], ..Fade::NONE }, "white")]
+    #[case(None, Fade { gamma: [9.0, 1.0, 1.0], ..Fade::NONE }, "middle")]
+    #[case(None, Fade { strength: 1.5, ..Fade::NONE }, "strength")]
+    fn a_repair_outside_its_range_is_named(#[case] sensitivity: Option<f32>, #[case] fade: Fade, #[case] word: &str) {
+        let model = || ModelRef::of(&crate::stand_in::finder_card());
+        let wear = sensitivity.map(|sensitivity| Wear { sensitivity, ..Wear::usual(model(), model()) });
+        let size = Size::new(30, 20);
+        let treatment =
+            Treatment { repair: Repair { wear, fade: Some(fade) }, ..Treatment::plain(Kernel::Nearest, size) };
+        assert!(treatment.check(size).unwrap_err().to_string().contains(word));
     }
 
     #[rstest]

@@ -1610,6 +1610,7 @@ export interface components {
              * @description With fine structure.
              */
             texture: number;
+            tones?: null | components["schemas"]["Tones"];
         };
         /** @description How far an order is. */
         Counts: {
@@ -1956,6 +1957,20 @@ export interface components {
             taken?: string | null;
             /** @description Whether the file asked to be turned or mirrored to stand upright. */
             turned: boolean;
+        };
+        /** @description Curves that bring faded tone back, one for each of red, green and blue. */
+        Fade: {
+            /** @description What has become of black, encoded, 0 to [`Fade::BLACKEST`]. */
+            black: number[];
+            /** @description The exponent between the two: below 1 lighter, 0.4 to 2.5. */
+            gamma: number[];
+            /**
+             * Format: float
+             * @description The share of the correction, 0 to 1.
+             */
+            strength: number;
+            /** @description What has become of white, encoded, [`Fade::WHITEST`] to 1. */
+            white: number[];
         };
         /** @description Figures of one candidate, on one part or over several. */
         Figures: {
@@ -2316,7 +2331,7 @@ export interface components {
          * @description What a model does to a picture.
          * @enum {string}
          */
-        Kind: "enlarge" | "clean" | "face";
+        Kind: "enlarge" | "clean" | "face" | "find" | "fill";
         /**
          * @description Which axis of the tensor holds the colours.
          * @enum {string}
@@ -2336,7 +2351,7 @@ export interface components {
          * @description What a cleaner or a restorer is told about each pixel.
          * @enum {string}
          */
-        LevelKind: "noise" | "compression" | "softness" | "scale";
+        LevelKind: "noise" | "compression" | "softness" | "wear" | "scale";
         /** @description A link for a client. */
         LinkView: {
             /**
@@ -3027,6 +3042,13 @@ export interface components {
              */
             removed_at: string;
         };
+        /** @description The settings of the Repair step; each part can be off. */
+        Repair: {
+            /** @default null */
+            fade: null | components["schemas"]["Fade"];
+            /** @default null */
+            wear: null | components["schemas"]["Wear"];
+        };
         /** @description A target worked out for one picture. */
         Resolved: {
             /**
@@ -3078,6 +3100,10 @@ export interface components {
             faces: components["schemas"]["FaceRules"];
             /** @description Factors that can be asked for. */
             factors: components["schemas"]["Span"];
+            /** @description What black can have faded to, encoded. */
+            faded_black: components["schemas"]["Span"];
+            /** @description What white can have become, encoded. */
+            faded_white: components["schemas"]["Span"];
             /** @description Formats that results are written in. */
             formats: components["schemas"]["FormatRules"][];
             /** @description Plain kernels, plainest first. */
@@ -3327,7 +3353,7 @@ export interface components {
          * @description What of a result to show.
          * @enum {string}
          */
-        Show: "result" | "edges" | "departure" | "area";
+        Show: "result" | "edges" | "departure" | "area" | "wear";
         /**
          * @description What of a finished enlargement to show.
          * @enum {string}
@@ -3471,7 +3497,7 @@ export interface components {
          * @description A step of the work.
          * @enum {string}
          */
-        Step: "clean" | "enlarge" | "faces" | "finish";
+        Step: "repair" | "clean" | "enlarge" | "faces" | "finish";
         /** @description The steps that make the difference between one treatment and another of the same print. */
         Steps: {
             /** @description What is taken out. */
@@ -3481,6 +3507,8 @@ export interface components {
             faces?: null | components["schemas"]["Faces"];
             /** @description What is done at the print's scale. */
             finish?: components["schemas"]["Finish"];
+            /** @description What time has done to it and is mended. In an area, what the whole says holds. */
+            repair?: components["schemas"]["Repair"];
         };
         /** @description One stroke of the brush. */
         Stroke: {
@@ -3624,6 +3652,15 @@ export interface components {
             surround?: components["schemas"]["Surround"];
             /** @description How large. */
             target: components["schemas"]["Target"];
+        };
+        /** @description The darkest, the middle and the lightest that larger parts of a picture are of, encoded red, green and blue, 0 to 1. */
+        Tones: {
+            /** @description Below this lies a hundredth of the squares of 16 x 16 px. */
+            black: number[];
+            /** @description Below this lies half of them. */
+            middle: number[];
+            /** @description Above this lies a hundredth of them. */
+            white: number[];
         };
         /** @description Tones of a part, of the original and of a result. */
         TonesOf: {
@@ -3774,6 +3811,8 @@ export interface components {
         Usual: {
             /** @description Edges. */
             edges: components["schemas"]["Edges"];
+            /** @description Faded tone. */
+            fade: components["schemas"]["Fade"];
             /** @description Print grain. */
             grain: components["schemas"]["PrintGrain"];
             marks?: null | components["schemas"]["Marks"];
@@ -3781,6 +3820,7 @@ export interface components {
             /** @description Edges of a portrait. */
             portrait: components["schemas"]["Edges"];
             softness?: null | components["schemas"]["Softness"];
+            wear?: null | components["schemas"]["Wear"];
         };
         /** @description What a print is worth to the eye, by the detail that was measured in the original. */
         Verdict: {
@@ -3809,6 +3849,26 @@ export interface components {
              * @description From where on its real detail satisfies the eye, in metres.
              */
             sharp_from_m: number;
+        };
+        /** @description What has happened to a print and what lay on the scanner's glass. */
+        Wear: {
+            /** @description Whether creases, tears and flakes count. */
+            breaks: boolean;
+            /** @description The model that fills it. */
+            filler: components["schemas"]["ModelRef"];
+            /** @description The model that finds it. */
+            finder: components["schemas"]["ModelRef"];
+            /** @description Whether hairs, fibres and scratches count. */
+            lines: boolean;
+            /**
+             * Format: float
+             * @description How readily something counts as wear, 0 to 1: see [`Wear::threshold`].
+             */
+            sensitivity: number;
+            /** @description Whether dust and spots count. */
+            specks: boolean;
+            /** @description What a person marked besides; an erasing stroke says that what was found there is the picture's own. */
+            strokes?: components["schemas"]["Stroke"][];
         };
         /**
          * @description How much a finding weighs.

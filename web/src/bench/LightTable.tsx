@@ -16,6 +16,7 @@ import { type StageHandle, StageView } from "./StageView";
 import { endOf } from "./blend";
 import { around, drawnFace, ownFaces } from "./faces";
 import { useFigures } from "./figures";
+import { useMarkTool } from "./marking";
 import type { Spotted } from "./looking";
 import { type Pane, type Source, filledUp, linesUp, paneView } from "./panes";
 import { type SpotsControl, SpotsMenu, openingSpot, pinned, useSpots } from "./spots";
@@ -40,7 +41,7 @@ export function LightTable(props: {
   const control = useIntent(store);
   const { change } = control;
   const state = useBench((all) => all);
-  const { layout, map, blend, areasOpen, facesShown, drawingFace, goingTo } = state;
+  const { layout, map, blend, areasOpen, facesShown, drawingFace, goingTo, marking } = state;
   const [choosing, setChoosing] = useState<{ pane: number; anchor: HTMLElement }>();
   const [spotsAnchor, setSpotsAnchor] = useState<HTMLElement | null>(null);
   const [pointer, setPointer] = useState<Point>();
@@ -60,7 +61,8 @@ export function LightTable(props: {
     [plan.sheet.width, plan.sheet.height, factor],
   );
   const areaQuery = areasOpen && areaShown && scope !== "whole" ? `?show=area&area=${scope}` : undefined;
-  const nowQuery = state.edgeMask ? "?show=edges" : areaQuery;
+  const wearQuery = (state.wearShown || marking) && intent.repair?.wear ? "?show=wear" : undefined;
+  const nowQuery = state.edgeMask ? "?show=edges" : (areaQuery ?? wearQuery);
   const low = useTried(original.id, blend && endOf(control.intent, scope, blend.low)).data;
   const high = useTried(original.id, blend && endOf(control.intent, scope, blend.high)).data;
   const source: Source = {
@@ -88,7 +90,11 @@ export function LightTable(props: {
   const detailOf = (pane: number) => {
     const view = views[pane];
     if (panes[pane]?.show === "now" && nowQuery)
-      return state.edgeMask ? "White is made crisper, black is left alone" : "Amber is the area";
+      return state.edgeMask
+        ? "White is made crisper, black is left alone"
+        : areaQuery
+          ? "Amber is the area"
+          : "Amber is filled";
     return view && figures.detailOf(view);
   };
   const labels: PaneLabel[] = views.map((view, pane) => ({
@@ -114,6 +120,7 @@ export function LightTable(props: {
     [change, store, scope],
   );
   const areaTool = useAreaTool(drawing ? area : undefined, brush, plan.place, original.facts.size, onDrawn);
+  const markTool = useMarkTool(marking, plan.place, original.facts.size, control);
   const { onFaceDrawn } = props;
   const faceTool = useMemo(() => {
     if (!drawingFace) return undefined;
@@ -155,7 +162,7 @@ export function LightTable(props: {
           onSpot={goTo}
           onPin={pin}
           spotsMenu={setSpotsAnchor}
-          tool={faceTool ?? areaTool}
+          tool={faceTool ?? markTool ?? areaTool}
           readout={figures.readout}
           onPointing={setPointer}
           onSeen={setSeen}

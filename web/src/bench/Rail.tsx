@@ -12,10 +12,11 @@ import { EnlargeCard } from "./cards/EnlargeCard";
 import { FacesCard } from "./cards/FacesCard";
 import { FinishCard } from "./cards/FinishCard";
 import { FrameCard } from "./cards/FrameCard";
+import { type Marking, RepairCard } from "./cards/RepairCard";
 import { ReadingCard } from "./cards/ReadingCard";
 import { ResultsCard } from "./cards/ResultsCard";
 import type { IntentControl } from "./state";
-import { NOTHING_CLEANED, NOTHING_FINISHED, PLAIN_FRAME } from "./intent";
+import { NOTHING_CLEANED, NOTHING_FINISHED, NOTHING_REPAIRED, PLAIN_FRAME } from "./intent";
 
 export function Rail(props: {
   original: Original;
@@ -36,6 +37,8 @@ export function Rail(props: {
   starting: boolean;
   onRun: () => void;
   onMask: (shown: boolean) => void;
+  /** Marking wear by hand. */
+  hand: Marking;
   facesShown: boolean;
   onFacesShown: (shown: boolean) => void;
   onDrawFace: () => void;
@@ -80,6 +83,14 @@ export function Rail(props: {
             plan={plan}
             onFrame={(frame) => change({ frame })}
             onSurround={(surround) => change({ surround })}
+          />
+          <RepairCard
+            repair={intent.repair ?? NOTHING_REPAIRED}
+            plan={plan}
+            reading={reading}
+            suggestion={suggestion}
+            onChange={(repair) => change({ repair })}
+            hand={props.hand}
           />
           <CleanCard
             clean={steps.clean ?? NOTHING_CLEANED}

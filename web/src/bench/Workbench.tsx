@@ -55,7 +55,9 @@ export function Workbench(props: BenchProps) {
   const { change, follow } = control;
   const intent = usePaced(control.intent, ASKED_EVERY_MS);
   const [pattern, setPattern] = useKept("pattern", rules().naming.default_pattern);
-  const { scope, card, full, areasOpen, rehearsing, facesShown, said, viewPart } = useBench((state) => state);
+  const { scope, card, full, areasOpen, rehearsing, facesShown, said, viewPart, marking, wearShown } = useBench(
+    (state) => state,
+  );
 
   const reading = useReading(original.id);
   const { target, frame, surround, distance_m } = intent;
@@ -82,7 +84,11 @@ export function Workbench(props: BenchProps) {
     (part: Partial<Steps>) => change(changeIn(store.getState().intent, safeScope, part)),
     [change, store, safeScope],
   );
-  const openCard = useCallback((name: string | undefined) => store.setState({ card: name }), [store]);
+  // With the card the hand lays its brush down.
+  const openCard = useCallback(
+    (name: string | undefined) => store.setState({ card: name, marking: undefined }),
+    [store],
+  );
   const setBlend = useCallback<React.ContextType<typeof Blending>>((blend) => store.setState({ blend }), [store]);
   const toggleAreas = () => {
     props.onBench();
@@ -223,6 +229,15 @@ export function Workbench(props: BenchProps) {
             reading={reading.data}
             suggestion={suggestion.data}
             onMask={(edgeMask) => store.setState({ edgeMask })}
+            hand={{
+              marking,
+              shown: wearShown,
+              onMarking: (next) => {
+                if (next) props.onBench();
+                store.setState({ marking: next });
+              },
+              onShown: (shown) => store.setState({ wearShown: shown }),
+            }}
             facesShown={facesShown}
             onFacesShown={(shown) => store.setState({ facesShown: shown })}
             onDrawFace={() => {

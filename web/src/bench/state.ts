@@ -48,6 +48,10 @@ export interface BenchState {
   /** Whether the second candidate is shown as its difference from the first. */
   difference: boolean;
   edgeMask: boolean;
+  /** Where wear of the print was found or marked, in place of the pixels. */
+  wearShown: boolean;
+  /** What the hand says of the print with a brush: that a place is worn, or that it is sound. */
+  marking?: "worn" | "sound";
   /** Whether the stage is alone on the screen. */
   full: boolean;
   /** The control at hand that only blends. */
@@ -80,6 +84,7 @@ export function benchStore(first: Intent, looking: Looking = {}) {
         map: false,
         difference: false,
         edgeMask: false,
+        wearShown: false,
         full: false,
         facesShown: false,
         drawingFace: false,

@@ -6,8 +6,8 @@ import { rules } from "../api/rules";
 /** What of an intent makes one treatment differ from another. */
 export type Treated = Steps & { areas: Area[] };
 
-export function stepsOf({ clean, enlarge, faces, finish }: Steps): Steps {
-  return { clean, enlarge, faces, finish };
+export function stepsOf({ repair, clean, enlarge, faces, finish }: Steps): Steps {
+  return { ...(repair && { repair }), clean, enlarge, faces, finish };
 }
 
 function treated(intent: Intent): Treated {

@@ -127,6 +127,8 @@ const KINDS: Record<Model["card"]["kind"], (factor: number) => string> = {
   enlarge: (factor) => `x${factor}`,
   clean: () => "clean",
   face: () => "faces",
+  find: () => "find wear",
+  fill: () => "fill wear",
 };
 
 function Machine({ models }: { models: Model[] }) {

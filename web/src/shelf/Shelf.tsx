@@ -9,12 +9,15 @@ import { AddModel } from "./AddModel";
 import { ModelCard } from "./ModelCard";
 import { subjectName } from "./measures";
 
-type Kind = "all" | "enlarge" | "clean" | "face" | "own";
+type Kind = "all" | "enlarge" | "clean" | "repair" | "face" | "own";
+
+const repairs = ({ card }: Model) => card.kind === "find" || card.kind === "fill";
 
 const KINDS: { kind: Kind; name: string; holds: (m: Model) => boolean }[] = [
   { kind: "all", name: "All", holds: () => true },
   { kind: "enlarge", name: "Make larger", holds: (m) => m.card.kind === "enlarge" },
   { kind: "clean", name: "Clean", holds: (m) => m.card.kind === "clean" },
+  { kind: "repair", name: "Repair", holds: repairs },
   { kind: "face", name: "Faces", holds: (m) => m.card.kind === "face" },
   { kind: "own", name: "Your own", holds: (m) => m.card.trial != null },
 ];

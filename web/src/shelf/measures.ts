@@ -41,6 +41,8 @@ export const COUNTED_FROM: Record<Card["kind"], string> = {
   enlarge: "bicubic",
   clean: "the damaged picture",
   face: "Everyday alone, in eyes and mouth",
+  find: "the worn print",
+  fill: "the worn print",
 };
 
 /** Gains over bicubic by set, over the damaged picture by damage, or over Everyday by what happened to a face. */

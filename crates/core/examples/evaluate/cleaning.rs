@@ -88,7 +88,7 @@ fn damages(kind: LevelKind) -> Vec<Damage> {
         LevelKind::Compression => all.extend([20, 40, 60, 80].map(jpeg)),
         LevelKind::Softness => all.extend([0.7, 1.0, 1.4, 1.8].map(blur)),
         // No cleaner is told that.
-        LevelKind::Scale => {}
+        LevelKind::Scale | LevelKind::Wear => {}
     }
     all
 }

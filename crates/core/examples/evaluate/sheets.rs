@@ -70,7 +70,7 @@ fn panes(model: &Model, native: &Decoded) -> Outcome<Vec<Planes>> {
     let cut = photo.cut(part);
     Ok(match card.kind {
         Kind::Enlarge => vec![plain(&cut, Kernel::Nearest), plain(&cut, Kernel::Bicubic), result],
-        Kind::Clean | Kind::Face => vec![cut, result],
+        Kind::Clean | Kind::Face | Kind::Find | Kind::Fill => vec![cut, result],
     })
 }
 
@@ -80,7 +80,7 @@ fn told(kind: LevelKind, native: &Decoded) -> Conditioning {
     match kind {
         LevelKind::Noise => Conditioning::Noise(reading.noise.level),
         LevelKind::Compression => Conditioning::Constant(1.0 - reading.worst_quality().unwrap_or(75.0) / 100.0),
-        LevelKind::Softness | LevelKind::Scale => Conditioning::Constant(
+        LevelKind::Softness | LevelKind::Scale | LevelKind::Wear => Conditioning::Constant(
             reading.softness.map_or(1.0, |s| s.sigma.min(2.0)) / dettaglio_domain::clean::SOFTNESS_SCALE,
         ),
     }

@@ -1,6 +1,7 @@
 //! Files in and out: a whole original is read, a result is written row band by row band.
 
 mod announce;
+mod camera;
 mod container;
 mod decoders;
 mod error;
@@ -11,6 +12,7 @@ mod raw;
 mod read;
 mod write;
 
+pub use camera::{CameraPicture, LinearWriter, read_camera};
 pub use decoders::Decoders;
 pub(crate) use decoders::{DECODE_COMMAND, serve as decode};
 pub use error::CodecError;

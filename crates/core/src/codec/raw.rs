@@ -12,8 +12,9 @@ use dettaglio_domain::limits::Limits;
 use image::metadata::Orientation;
 use image::{DynamicImage, ImageBuffer};
 use rawler::RawlerError;
-use rawler::decoders::RawDecodeParams;
+use rawler::decoders::{RawDecodeParams, RawMetadata};
 use rawler::imgop::develop::{Intermediate, RawDevelop};
+use rawler::rawimage::RawImage;
 use rawler::rawsource::RawSource;
 
 use super::announce::Announce;
@@ -83,15 +84,28 @@ impl RawFile {
         let camera = format!("{} {}", raw.clean_make, raw.clean_model).trim().to_owned();
         Ok(Developed {
             picture,
-            orientation: u8::try_from(raw.orientation.to_u16())
-                .ok()
-                .and_then(Orientation::from_exif)
-                .unwrap_or(Orientation::NoTransforms),
+            orientation: orientation_of(&raw),
             camera: (!camera.is_empty()).then_some(camera),
             iso: exif.and_then(|e| e.iso_speed.or(e.iso_speed_ratings.map(u32::from))).filter(|iso| *iso > 0),
             taken: exif.and_then(|e| e.date_time_original.clone()),
         })
     }
+}
+
+impl RawFile {
+    /// What the sensor saw, and what the file says besides; within no limits: those of [`develop`](Self::develop) come first.
+    pub fn sensor(&self) -> Result<(RawImage, RawMetadata), CodecError> {
+        let decoder = rawler::get_decoder(&self.source).map_err(refusal)?;
+        let which = RawDecodeParams::default();
+        let raw = decoder.raw_image(&self.source, &which, false).map_err(refusal)?;
+        Ok((raw, decoder.raw_metadata(&self.source, &which).map_err(refusal)?))
+    }
+}
+
+/// How to turn a sensor's picture.
+pub(super) fn orientation_of(raw: &RawImage) -> Orientation {
+    let told = u8::try_from(raw.orientation.to_u16()).ok();
+    told.and_then(Orientation::from_exif).unwrap_or(Orientation::NoTransforms)
 }
 
 /// Whether it is a raw file that says so at its ninth byte and describes its pixels in no directory.
@@ -123,7 +137,7 @@ fn sixteen_bits(developed: Intermediate) -> Result<DynamicImage, CodecError> {
 }
 
 /// What the crate's complaint means to the person.
-fn refusal(error: RawlerError) -> CodecError {
+pub(super) fn refusal(error: RawlerError) -> CodecError {
     match error {
         RawlerError::Unsupported { what, model, make, .. } => {
             let camera = format!("{make} {model}");

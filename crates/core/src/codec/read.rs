@@ -206,7 +206,7 @@ fn format_name(format: ImageFormat) -> &'static str {
 }
 
 /// Interleaved samples of grey or colour in 8 or 16 bits; transparency is laid on white.
-fn flatten(picture: DynamicImage) -> (Size, Channels, Samples) {
+pub(super) fn flatten(picture: DynamicImage) -> (Size, Channels, Samples) {
     let size = Size::new(picture.width(), picture.height());
     let (channels, samples) = match picture {
         DynamicImage::ImageLuma8(p) => (Channels::Grey, Samples::Eight(p.into_raw())),

@@ -28,7 +28,7 @@ use crate::colour::{ColourProfile, Conversion};
 use crate::metadata::{Metadata, iptc, tiff_value, xmp};
 use crate::picture::{Original, Planes, Samples};
 
-const SOFTWARE: &str = concat!("Dettaglio ", env!("CARGO_PKG_VERSION"));
+pub(super) const SOFTWARE: &str = concat!("Dettaglio ", env!("CARGO_PKG_VERSION"));
 const ICC_PROFILE_TAG: u16 = 34675;
 
 const STRIP_ROWS: u32 = 64;

@@ -2,6 +2,7 @@
 
 use dettaglio_domain::clean::{Conditioning, SOFTNESS_SCALE};
 use dettaglio_domain::file::Facts;
+use dettaglio_domain::geometry::Size;
 use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::model::{Card, Kind, LevelKind};
 
@@ -24,21 +25,53 @@ pub struct Example {
 impl Example {
     /// Runs a model over the whole of a small picture; a cleaner is told what the picture's reading finds.
     pub fn of(card: &Card, network: &dyn Network, original: &Original, facts: &Facts) -> Result<Self, ModelError> {
-        let picture = original.region(original.size().whole());
-        let level = network.level().map(|kind| conditioning_map(level(kind, original, facts), &picture));
+        let mut picture = original.region(original.size().whole());
+        let level = network.level().map(|kind| match level(kind, original, facts) {
+            Some(conditioning) => conditioning_map(conditioning, &picture),
+            None => {
+                let spots = spots(picture.size());
+                lay_on(&mut picture, &spots, |_| 1.0);
+                spots
+            }
+        });
         let mut after = network.run(&picture, level.as_deref())?;
         after.values_mut().iter_mut().for_each(|v| *v = v.clamp(0.0, 1.0));
         let before = match card.kind {
-            Kind::Clean | Kind::Face => picture,
+            Kind::Find => {
+                let found: Vec<f32> = (0..picture.size().area() as usize)
+                    .map(|i| f32::from(u8::from((0..3).any(|kind| after.plane(kind)[i] > 0.5))))
+                    .collect();
+                after = picture.clone();
+                lay_on(&mut after, &found, |channel| [1.0, 0.72, 0.2][channel]);
+                picture
+            }
+            Kind::Clean | Kind::Face | Kind::Fill => picture,
             Kind::Enlarge => resample(&picture, after.size(), after.size().whole(), Kernel::Bicubic),
         };
         Ok(Self { before, after })
     }
 }
 
-fn level(kind: LevelKind, original: &Original, facts: &Facts) -> Conditioning {
+/// Discs of 3 px radius, 24 px apart: 1 in them, 0 elsewhere.
+fn spots(size: Size) -> Vec<f32> {
+    let from_middle = |at: u64| (at % 24) as f32 - 11.5;
+    let pixels = 0..size.area();
+    let width = u64::from(size.width);
+    pixels.map(|i| f32::from(u8::from(from_middle(i % width).hypot(from_middle(i / width)) < 3.0))).collect()
+}
+
+/// Gives every marked pixel a colour.
+fn lay_on(picture: &mut Planes, marks: &[f32], colour: impl Fn(usize) -> f32) {
+    for (channel, plane) in picture.values_mut().chunks_exact_mut(marks.len()).enumerate() {
+        plane.iter_mut().zip(marks).filter(|(_, mark)| **mark > 0.0).for_each(|(value, _)| *value = colour(channel));
+    }
+}
+
+/// What a network is told of a picture; nothing for one that is told what is marked.
+fn level(kind: LevelKind, original: &Original, facts: &Facts) -> Option<Conditioning> {
     let reading = reading::measure(original, facts);
-    match kind {
+    Some(match kind {
+        LevelKind::Wear => return None,
         LevelKind::Noise => Conditioning::Noise(reading.noise.level),
         LevelKind::Compression => Conditioning::Constant(1.0 - reading.worst_quality().unwrap_or(75.0) / 100.0),
         LevelKind::Softness => {
@@ -46,7 +79,7 @@ fn level(kind: LevelKind, original: &Original, facts: &Facts) -> Conditioning {
         }
         // The example shows a face that had 30 px between the eyes.
         LevelKind::Scale => Conditioning::Constant(canvas::told_scale(30.0)),
-    }
+    })
 }
 
 #[cfg(test)]
@@ -54,7 +87,6 @@ mod tests {
     use super::*;
     use crate::codec::{Decoded, png_bytes, read};
     use crate::model::stand_in::{self, Repeat, Smear};
-    use dettaglio_domain::geometry::Size;
     use dettaglio_domain::hash::ContentHash;
     use dettaglio_domain::limits::Limits;
     use dettaglio_domain::model::Grade;

@@ -7,7 +7,7 @@ use super::grain::grain;
 use super::{Corner, ModelError, Network};
 use crate::picture::Planes;
 
-pub use dettaglio_domain::stand_in::{card, cleaner_card, restorer_card, texture_card};
+pub use dettaglio_domain::stand_in::{card, cleaner_card, filler_card, finder_card, restorer_card, texture_card};
 
 /// Repeats each pixel, and adds a trace of the pixels around it so that a missing halo shows.
 pub struct Repeat {
@@ -102,6 +102,53 @@ impl Network for Smear {
             }
         }
         Ok(out)
+    }
+}
+
+/// A finder of wear that takes nearly white pixels for specks.
+pub struct Bright;
+
+impl Network for Bright {
+    fn factor(&self) -> u32 {
+        1
+    }
+
+    fn halo(&self) -> u32 {
+        0
+    }
+
+    fn run_at(&self, input: &Planes, _: Option<&[f32]>, _: Corner) -> Result<Planes, ModelError> {
+        let mut likely = Planes::black(input.size());
+        let luminance = input.luminance();
+        likely.values_mut().iter_mut().zip(&luminance).for_each(|(p, v)| *p = if *v > 0.98 { 0.9 } else { 0.1 });
+        Ok(likely)
+    }
+}
+
+/// A filler that paints what is marked in one tone, and spoils all else a little: nobody may see that.
+pub struct Paint {
+    /// The tone, encoded.
+    pub value: f32,
+}
+
+impl Network for Paint {
+    fn factor(&self) -> u32 {
+        1
+    }
+
+    fn halo(&self) -> u32 {
+        4
+    }
+
+    fn level(&self) -> Option<LevelKind> {
+        Some(LevelKind::Wear)
+    }
+
+    fn run_at(&self, input: &Planes, level: Option<&[f32]>, _: Corner) -> Result<Planes, ModelError> {
+        let marks = level.expect("a filler is told what is marked");
+        let area = marks.len();
+        let paint = |(i, v): (usize, &f32)| if marks[i % area] > 0.0 { self.value } else { v * 0.99 };
+        Ok(Planes::from_values(input.size(), input.values().iter().enumerate().map(paint).collect()))
     }
 }
 

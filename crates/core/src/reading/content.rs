@@ -2,7 +2,7 @@
 
 use dettaglio_domain::file::Channels;
 use dettaglio_domain::geometry::Region;
-use dettaglio_domain::reading::{Content, NoiseReading};
+use dettaglio_domain::reading::{Content, NoiseReading, Tones};
 use rayon::prelude::*;
 
 use super::noise::{BLOCK, Block};
@@ -39,6 +39,7 @@ pub fn read(original: &Original, blocks: &[Block], noise: &NoiseReading) -> Cont
         .map(|block| block.whole > 100.0 && is_lettering(original, block.x, block.y))
         .collect();
     let seen: Vec<&Block> = blocks.iter().step_by(step).collect();
+    let colours: Vec<[f32; 3]> = seen.par_iter().map(|block| mean_colour(original, block)).collect();
     let clipped =
         |dark: bool| blocks.iter().filter(|b| (b.brightness < 0.5) == dark).map(|b| b.clipped).sum::<f32>() / count;
     Content {
@@ -48,12 +49,34 @@ pub fn read(original: &Original, blocks: &[Block], noise: &NoiseReading) -> Cont
         clipped_shadows: clipped(true),
         clipped_highlights: clipped(false),
         brightness: blocks.iter().map(|b| b.brightness).sum::<f32>() / count,
-        faded_tone: original.channels() == Channels::Colour && is_faded_tone(original, &seen),
+        faded_tone: original.channels() == Channels::Colour && is_faded_tone(&seen, &colours),
+        tones: (colours.len() >= LEAST_TONES).then(|| tones(&colours)),
     }
 }
 
+/// Blocks of which the tones that a picture ends at can be told at least.
+const LEAST_TONES: usize = 200;
+
+/// A block's mean red, green and blue, encoded.
+fn mean_colour(original: &Original, block: &Block) -> [f32; 3] {
+    let planes = original.region(Region::new(block.x, block.y, BLOCK, BLOCK));
+    [0, 1, 2].map(|c| planes.plane(c).iter().sum::<f32>() / (BLOCK * BLOCK) as f32)
+}
+
+/// The tones that some blocks end at, by colour.
+fn tones(colours: &[[f32; 3]]) -> Tones {
+    let at = |share: f32| {
+        std::array::from_fn(|channel| {
+            let mut values: Vec<f32> = colours.iter().map(|colour| colour[channel]).collect();
+            let place = (share * (values.len() - 1) as f32).round() as usize;
+            *values.select_nth_unstable_by(place, f32::total_cmp).1
+        })
+    };
+    Tones { black: at(0.01), middle: at(0.5), white: at(0.99) }
+}
+
 /// Whether the mean colours of blocks follow from their brightness alone, are warm, and never quite black.
-fn is_faded_tone(original: &Original, blocks: &[&Block]) -> bool {
+fn is_faded_tone(blocks: &[&Block], colours: &[[f32; 3]]) -> bool {
     const STEPS: usize = 16;
     let darkest = {
         let mut tones: Vec<f32> = blocks.iter().map(|b| b.brightness).collect();
@@ -64,15 +87,8 @@ fn is_faded_tone(original: &Original, blocks: &[&Block]) -> bool {
         return false;
     }
     // Red and blue over green, in 8-bit levels.
-    let colours: Vec<[f32; 2]> = blocks
-        .par_iter()
-        .map(|block| {
-            let planes = original.region(Region::new(block.x, block.y, BLOCK, BLOCK));
-            let [red, green, blue] =
-                [0, 1, 2].map(|c| planes.plane(c).iter().sum::<f32>() * 255.0 / (BLOCK * BLOCK) as f32);
-            [red - green, blue - green]
-        })
-        .collect();
+    let colours: Vec<[f32; 2]> =
+        colours.iter().map(|[red, green, blue]| [red - green, blue - green].map(|v| v * 255.0)).collect();
     let step_of = |block: &Block| ((block.brightness * STEPS as f32) as usize).min(STEPS - 1);
     let mut sums = [([0.0_f32; 2], 0.0_f32); STEPS];
     for (block, [red, blue]) in blocks.iter().zip(&colours) {

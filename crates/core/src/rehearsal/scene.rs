@@ -12,6 +12,7 @@ use dettaglio_domain::model::{LevelKind, ModelRef};
 use dettaglio_domain::reading::Reading;
 use dettaglio_domain::recipe::{Recipe, RecipeError, Steps};
 use dettaglio_domain::rehearsal::Figures;
+use dettaglio_domain::repair::Repair;
 use dettaglio_domain::size::Target;
 use dettaglio_domain::treatment::Treatment;
 
@@ -174,12 +175,18 @@ pub(crate) fn treatment(shelf: &Shelf, steps: &Steps, size: Size, factor: u32) -
     Ok(recipe.work_out(shelf, size, Target::Factor { factor: f64::from(factor) })?.treatment)
 }
 
-/// The steps as they can be rehearsed: softness is left out, and noise where none is put back, for shrinking takes both.
+/// The steps as they can be rehearsed: repair and softness are left out, and noise where none is put back, for shrinking takes both.
 pub fn as_rehearsed(steps: &Steps, put_back: PutBack) -> Steps {
     let noise = steps.clean.noise.clone().filter(|_| put_back.noise.is_some());
     let marks = steps.clean.marks.clone().filter(|_| put_back.quality.is_some());
     let finish = Finish { grain: None, ..steps.finish };
-    Steps { clean: Clean { noise, marks, softness: None }, finish, faces: None, enlarge: steps.enlarge.clone() }
+    Steps {
+        repair: Repair::default(),
+        clean: Clean { noise, marks, softness: None },
+        finish,
+        faces: None,
+        enlarge: steps.enlarge.clone(),
+    }
 }
 
 /// White noise, the same on every run.

@@ -94,7 +94,7 @@ pub fn removed(
         add(&mut total, &before, &after, *share, region, padded);
         after = before;
         match below {
-            Below::Framed(_) => break,
+            Below::Framed(_) | Below::Step(_) => break,
             Below::Level(level) => below = level.below(),
         }
     }

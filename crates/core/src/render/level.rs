@@ -34,6 +34,45 @@ pub enum Below<'a> {
     Framed(&'a Framed<'a>),
     /// A later pass: the one before.
     Level(Box<Level<'a>>),
+    /// Something that is no pass itself.
+    Step(Box<dyn Step + 'a>),
+}
+
+/// A step between the framed original and the learned passes.
+pub trait Step: Send + Sync {
+    /// Width and height.
+    fn size(&self) -> Size;
+    /// Names the pixels.
+    fn hash(&self) -> ContentHash;
+    /// A region of it; the same whatever region is asked for.
+    fn region(&self, region: Region, pace: &dyn Pace) -> Result<Planes, RenderError>;
+}
+
+/// Which pixels of a picture are marked.
+pub trait Marking: Send + Sync {
+    /// Names the marks.
+    fn hash(&self) -> ContentHash;
+    /// 1 where a pixel of a region is marked and 0 elsewhere, row by row; the same whatever region is asked for.
+    fn marks(&self, region: Region, pace: &dyn Pace) -> Result<Vec<f32>, RenderError>;
+}
+
+/// What a network is told about each pixel beside the picture.
+#[derive(Clone)]
+pub enum Told<'a> {
+    /// How much damage there is.
+    Conditioning(Conditioning),
+    /// Whether it is marked.
+    Marks(Arc<dyn Marking + 'a>),
+}
+
+impl Told<'_> {
+    /// Pixels around a pixel that what is told of it is worked out from, out of the picture that the network is given.
+    fn reach(&self) -> u32 {
+        match self {
+            Told::Conditioning(conditioning) => conditioning.reach(),
+            Told::Marks(_) => 0,
+        }
+    }
 }
 
 impl Below<'_> {
@@ -42,6 +81,7 @@ impl Below<'_> {
         match self {
             Below::Framed(framed) => framed.size(),
             Below::Level(level) => level.size(),
+            Below::Step(step) => step.size(),
         }
     }
 
@@ -49,6 +89,7 @@ impl Below<'_> {
         match self {
             Below::Framed(framed) => framed.hash(),
             Below::Level(level) => level.content,
+            Below::Step(step) => step.hash(),
         }
     }
 
@@ -57,6 +98,7 @@ impl Below<'_> {
         match self {
             Below::Framed(framed) => Ok(framed.pull(region)),
             Below::Level(level) => level.region(region, pace),
+            Below::Step(step) => step.region(region, pace),
         }
     }
 }
@@ -66,7 +108,7 @@ pub struct Level<'a> {
     below: Below<'a>,
     network: Arc<dyn Network>,
     /// What the network is told besides the picture.
-    told: Option<Conditioning>,
+    told: Option<Told<'a>>,
     content: ContentHash,
     /// Where tiles are kept, and where they may be found besides.
     caches: Caches<'a>,
@@ -108,17 +150,18 @@ impl Caches<'_> {
 }
 
 impl<'a> Level<'a> {
-    /// A pass of `network`, the file that `model` names, over `below`; a cleaner is told the level.
+    /// A pass of `network`, the file that `model` names, over `below`; a cleaner is told the level, a filler what is marked.
     pub fn new(
         below: Below<'a>,
         network: Arc<dyn Network>,
         model: &ModelRef,
-        told: Option<Conditioning>,
+        told: Option<Told<'a>>,
         caches: Caches<'a>,
     ) -> Self {
         let content = match &told {
             None => ContentHash::of_step(&below.hash(), &model.sha256),
-            Some(level) => ContentHash::of_step(&below.hash(), &(&model.sha256, level)),
+            Some(Told::Conditioning(level)) => ContentHash::of_step(&below.hash(), &(&model.sha256, level)),
+            Some(Told::Marks(marks)) => ContentHash::of_step(&below.hash(), &(&model.sha256, marks.hash())),
         };
         Self { below, network, told, content, caches }
     }
@@ -163,7 +206,7 @@ impl<'a> Level<'a> {
 
     /// Pixels around a block that it depends on, so many that folded pixels stay together.
     fn halo(&self) -> u32 {
-        let halo = self.network.halo() + self.told.map_or(0, Conditioning::reach);
+        let halo = self.network.halo() + self.told.as_ref().map_or(0, Told::reach);
         halo.next_multiple_of(self.network.multiple())
     }
 
@@ -191,7 +234,11 @@ impl<'a> Level<'a> {
         if !pace.before_block() {
             return Err(Cancelled.into());
         }
-        let level = self.told.map(|told| conditioning_map(told, &input));
+        let level = match &self.told {
+            None => None,
+            Some(Told::Conditioning(told)) => Some(conditioning_map(*told, &input)),
+            Some(Told::Marks(marks)) => Some(marks.marks(padded, pace)?),
+        };
         let corner = Corner { x: padded.x, y: padded.y };
         let output = self.network.run_at(&input, level.as_deref(), corner)?;
         pace.after_block(core.size().area());

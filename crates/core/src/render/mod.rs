@@ -15,6 +15,7 @@ mod layback;
 mod level;
 pub(crate) mod pace;
 mod renderer;
+mod repair;
 mod run;
 mod sheet;
 #[cfg(test)]
@@ -24,4 +25,4 @@ pub use departure::Measures;
 pub use faces::Restoration;
 pub use pace::{Cancelled, Pace, RenderError, Unhurried};
 pub use renderer::{Renderer, view_size};
-pub use run::{Destination, run};
+pub use run::{Destination, run, run_camera};

@@ -10,8 +10,9 @@ use super::amber::in_amber;
 use super::cache::TileCache;
 use super::disk::DiskTiles;
 use super::layback::around;
-use super::level::{Below, Caches, Level};
+use super::level::{Below, Caches, Level, Marking, Told};
 use super::pace::{Cancelled, Pace, RenderError};
+use super::repair::{Repaired, WearMarks, bring_back};
 use super::{layback, sheet};
 use crate::enlarge::{self, Averaging, Source};
 use crate::frame::Framed;
@@ -155,6 +156,25 @@ impl Renderer {
         })
     }
 
+    /// What is marked as wear of the print: a view as of [`view`](Self::view) of the original, dim, with amber over every marked pixel.
+    /// Nothing of it where the Repair step finds or is told of none.
+    pub fn wear_view(
+        &self,
+        original: &Original,
+        treatment: &Treatment,
+        level: u32,
+        region: Region,
+        pace: &dyn Pace,
+    ) -> Result<Planes, RenderError> {
+        let at = Work::new(self, original, treatment, pace, None)?;
+        let marks = at.wear_marks()?;
+        at.over_original(level, region, |part| {
+            let picture = at.framed.pull(part);
+            let marked = marks.as_ref().map(|marks| marks.marks(part, pace)).transpose()?;
+            Ok(in_amber(&picture, &marked.unwrap_or_else(|| vec![0.0; part.size().area() as usize])))
+        })
+    }
+
     pub(super) fn render_with(
         &self,
         original: &Original,
@@ -249,12 +269,20 @@ impl<'a> Work<'a> {
     pub(super) fn finished(&self, region: Region) -> Result<Planes, RenderError> {
         let finish = self.treatment.finish;
         if finish.is_off() {
-            return self.enlarged(region);
+            return self.in_its_tone(region);
         }
         let padded = around(region, finish::halo(&finish), self.treatment.size);
-        let mut planes = self.enlarged(padded)?;
+        let mut planes = self.in_its_tone(padded)?;
         finish::apply_sparing(&finish, &mut planes, padded, self.skin(padded).as_deref());
         Ok(planes.cut(Region::new(region.x - padded.x, region.y - padded.y, region.width, region.height)))
+    }
+
+    /// A region of the enlarged picture with faded tone brought back. Models see tone as it is in the original: noise and grain are
+    /// then as strong as they were measured, and moving the curves costs no model.
+    fn in_its_tone(&self, region: Region) -> Result<Planes, RenderError> {
+        let mut planes = self.enlarged(region)?;
+        bring_back(self.treatment.repair.fade.as_ref(), &mut planes);
+        Ok(planes)
     }
 
     /// A region of the picture as it is before faces are restored.
@@ -292,6 +320,7 @@ impl<'a> Work<'a> {
         {
             lay_back(&mut planes, removed, cleaned.size(), region, cleaned.size(), region);
         }
+        bring_back(self.treatment.repair.fade.as_ref(), &mut planes);
         Ok(planes)
     }
 
@@ -306,13 +335,29 @@ impl<'a> Work<'a> {
         Ok(enlarge::resample(&window, size, region, kernel))
     }
 
-    /// The framed original with the Clean step's passes on top.
+    /// What counts as wear of the framed original; nothing where Repair is off.
+    fn wear_marks(&self) -> Result<Option<WearMarks<'_>>, RenderError> {
+        let Some(wear) = &self.treatment.repair.wear else { return Ok(None) };
+        let finder = self.renderer.shelf().network(&wear.finder)?;
+        Ok(Some(WearMarks::new(wear, &self.framed, finder, self.caches())))
+    }
+
+    /// The framed original with its wear filled.
+    fn repaired(&self) -> Result<Below<'_>, RenderError> {
+        let (Some(marks), Some(wear)) = (self.wear_marks()?, &self.treatment.repair.wear) else {
+            return Ok(Below::Framed(&self.framed));
+        };
+        let filler = self.renderer.shelf().network(&wear.filler)?;
+        Ok(Below::Step(Box::new(Repaired::new(&self.framed, marks, filler, &wear.filler, self.caches()))))
+    }
+
+    /// The repaired original with the Clean step's passes on top.
     pub(super) fn cleaned(&self) -> Result<Below<'_>, RenderError> {
-        let mut top = Below::Framed(&self.framed);
+        let mut top = self.repaired()?;
         for (model, level) in self.treatment.clean.passes() {
             let network = self.renderer.shelf().network(model)?;
             // A person's own cleaner is told nothing.
-            let told = network.level().map(|_| level);
+            let told = network.level().map(|_| Told::Conditioning(level));
             top = Below::Level(Box::new(Level::new(top, network, model, told, self.caches())));
         }
         Ok(top)

@@ -12,9 +12,9 @@ use super::cache::TileCache;
 use super::level::{BLOCK_ROWS, TILE};
 use super::pace::{Cancelled, Pace, RenderError};
 use super::renderer::Renderer;
-use crate::codec::{Carried, History, PictureWriter};
+use crate::codec::{CameraPicture, Carried, History, LinearWriter, PictureWriter};
 use crate::finish;
-use crate::picture::Original;
+use crate::picture::{Original, Planes};
 
 /// Rows of a band at most: memory follows them.
 const TALLEST_BAND: u32 = 256;
@@ -42,11 +42,49 @@ pub fn run(
     pace: &dyn Pace,
     progress: &(dyn Fn(f64) + Sync),
 ) -> Result<(), RenderError> {
-    let size = treatment.sheet();
-    let kept = treatment.frame.size(original.size())?;
     let history = History::new(original.hash(), treatment, to.reading);
     let carried = Carried { history: Some(history), ..Carried::from(original) };
-    let mut writer = PictureWriter::create(to.path, size, original.channels(), to.settings, carried)?;
+    let mut writer = PictureWriter::create(to.path, treatment.sheet(), original.channels(), to.settings, carried)?;
+    in_bands(renderer, original, treatment, pace, progress, &mut |rows| Ok(writer.write(rows)?))?;
+    writer.finish()?;
+    progress(1.0);
+    Ok(())
+}
+
+/// Renders the whole result of a camera's picture into a linear DNG, in the camera's own colours.
+///
+/// The treatment is of the picture as [`read_camera`](crate::codec::read_camera) gives it. `progress` as for [`run`]; the result
+/// lies in memory until it is written.
+pub fn run_camera(
+    renderer: &Renderer,
+    camera: &CameraPicture,
+    treatment: &Treatment,
+    path: &Path,
+    pace: &dyn Pace,
+    progress: &(dyn Fn(f64) + Sync),
+) -> Result<(), RenderError> {
+    let original = &camera.decoded.original;
+    let mut writer = LinearWriter::new(camera, treatment.sheet())?;
+    in_bands(renderer, original, treatment, pace, progress, &mut |rows| {
+        writer.write(rows);
+        Ok(())
+    })?;
+    writer.finish(path, &History::new(original.hash(), treatment, None))?;
+    progress(1.0);
+    Ok(())
+}
+
+/// The rows of a result, from above.
+fn in_bands(
+    renderer: &Renderer,
+    original: &Original,
+    treatment: &Treatment,
+    pace: &dyn Pace,
+    progress: &(dyn Fn(f64) + Sync),
+    each: &mut dyn FnMut(&Planes) -> Result<(), RenderError>,
+) -> Result<(), RenderError> {
+    let size = treatment.sheet();
+    let kept = treatment.frame.size(original.size())?;
     let own = TileCache::new(tile_rows_bytes(kept, treatment, 3 * BLOCK_ROWS));
     let work = treatment.model_inputs(kept).iter().map(|(_, pixels)| pixels).sum();
     let counted = Counted { pace, done: AtomicU64::new(0), work, progress };
@@ -57,12 +95,10 @@ pub fn run(
         }
         let band = Region::new(0, y, size.width, end - y);
         let rows = renderer.render_with(original, treatment, band, &counted, Some(&own))?;
-        writer.write(&rows)?;
+        each(&rows)?;
         y = end;
         counted.rows_done(f64::from(end) / f64::from(size.height));
     }
-    writer.finish()?;
-    progress(1.0);
     Ok(())
 }
 
@@ -106,7 +142,7 @@ fn band_ends(kept: Size, treatment: &Treatment) -> Vec<u32> {
     let factor: u32 = treatment.passes().iter().map(|p| p.factor).product();
     let last_factor = match treatment.passes().last() {
         Some(pass) => pass.factor,
-        None if !treatment.clean.is_off() => 1,
+        None if treatment.mends() => 1,
         None => return (1..=whole.div_ceil(TALLEST_BAND)).map(|i| (i * TALLEST_BAND).min(whole)).collect(),
     };
     let rows = f64::from(BLOCK_ROWS * TILE * last_factor);

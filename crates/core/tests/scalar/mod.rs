@@ -173,7 +173,7 @@ impl Weights {
         let features = self.body(&Features::of(picture));
         let answer = self.repeated(picture, &features, factor);
         if !self.0.contains_key("planes.weight") {
-            return answer;
+            return balanced(&answer, picture, factor);
         }
         let size = answer.size();
         let planes = unfold(&self.convolve("planes", 1, &features), factor);
@@ -185,7 +185,8 @@ impl Weights {
             seen.values.iter_mut().filter(|v| **v < 0.0).for_each(|v| *v *= 0.1);
         }
         let drawn = self.convolve("last", 1, &seen);
-        Planes::from_values(size, answer.values().iter().zip(&drawn.values).map(|(a, d)| a + d).collect())
+        let made = Planes::from_values(size, answer.values().iter().zip(&drawn.values).map(|(a, d)| a + d).collect());
+        balanced(&made, picture, factor)
     }
 
     fn repeated(&self, picture: &Planes, features: &Features, factor: usize) -> Planes {
@@ -232,8 +233,36 @@ impl Weights {
         let (width, height) = (picture.size().width as usize, picture.size().height as usize);
         let taken: Vec<f32> = plain.iter().zip(picture.values()).map(|(p, v)| p - v).collect();
         let values = [picture.values(), level, &taken].concat();
-        let mut features = self.convolve("head", 1, &fold(&Features { planes: 7, width, height, values }));
+        let features = self.convolve("head", 1, &fold(&Features { planes: 7, width, height, values }));
+        let change = unfold(&self.convolve("tail", 1, &self.through_stacks(features)), 2);
+        Planes::from_values(picture.size(), plain.iter().zip(&change.values).map(|(p, c)| p + c).collect())
+    }
+
+    /// A finder of wear: logits of three kinds.
+    pub fn find(&self, picture: &Planes) -> Planes {
+        let features = self.through_stacks(self.convolve("head", 1, &fold(&Features::of(picture))));
+        let logits = unfold(&self.convolve("tail", 1, &features), 2);
+        let values = logits.values.iter().map(|v| 1.0 / (1.0 + (-v).exp())).collect();
+        Planes::from_values(picture.size(), values)
+    }
+
+    /// A filler: it sees the picture without what is marked, and its answer counts there alone.
+    pub fn fill(&self, picture: &Planes, marks: &[f32]) -> Planes {
+        let (width, height) = (picture.size().width as usize, picture.size().height as usize);
+        let mark = |i: usize| marks[i % marks.len()];
+        let seen: Vec<f32> = picture.values().iter().enumerate().map(|(i, v)| (v - 0.5) * (1.0 - mark(i))).collect();
+        let values = [&seen, marks].concat();
+        let features =
+            self.through_stacks(self.convolve("head", 1, &fold(&Features { planes: 4, width, height, values })));
+        let answer = unfold(&self.convolve("tail", 1, &features), 2);
+        let filled = |(i, v): (usize, &f32)| v + mark(i) * (0.5 + answer.values[i] - v);
+        Planes::from_values(picture.size(), picture.values().iter().enumerate().map(filled).collect())
+    }
+
+    /// Pairs of convolutions at each resolution, down to the coarsest and back.
+    fn through_stacks(&self, mut features: Features) -> Features {
         let mut bends = 0;
+        let levels = (0..).take_while(|i| self.0.contains_key(&format!("down.{i}.weight"))).count();
         let mut stack = |name: &str, mut features: Features| {
             for i in (0..).take_while(|i| self.0.contains_key(&format!("{name}.{i}.first.weight"))) {
                 features = self.pair(&format!("{name}.{i}"), features, &mut bends);
@@ -241,7 +270,7 @@ impl Weights {
             features
         };
         let mut passed = Vec::new();
-        for i in 0..2 {
+        for i in 0..levels {
             let here = stack(&format!("before.{i}"), features);
             features = self.halved(&format!("down.{i}"), &here);
             passed.push(here);
@@ -251,8 +280,7 @@ impl Weights {
             let up = unfold(&self.convolve(&format!("up.{i}"), 1, &features), 2);
             features = stack(&format!("after.{i}"), across.plus(&up));
         }
-        let change = unfold(&self.convolve("tail", 1, &features), 2);
-        Planes::from_values(picture.size(), plain.iter().zip(&change.values).map(|(p, c)| p + c).collect())
+        features
     }
 
     /// A convolution of 2 x 2 at every second place.
@@ -346,6 +374,58 @@ impl Weights {
         }
         out
     }
+}
+
+/// A result without what its phases have in common: at each place in the cells of `factor` x `factor`, what it adds to cubic convolution is
+/// compared with the mean over the cell, and the difference, averaged by a Gaussian of one input pixel, is taken off.
+fn balanced(result: &Planes, picture: &Planes, factor: usize) -> Planes {
+    let cubic = |x: f64| match x.abs() {
+        x if x < 1.0 => 1.5 * x.powi(3) - 2.5 * x.powi(2) + 1.0,
+        x if x < 2.0 => -0.5 * x.powi(3) + 2.5 * x.powi(2) - 4.0 * x + 2.0,
+        _ => 0.0,
+    };
+    let (width, height) = (picture.size().width as usize, picture.size().height as usize);
+    let near = |at: i64, side: usize| at.clamp(0, side as i64 - 1) as usize;
+    let bell: Vec<f64> = (-3..=3).map(|k| (-f64::from(k * k) / 2.0).exp()).collect();
+    let sum: f64 = bell.iter().sum();
+    let mut out = result.clone();
+    for channel in 0..3 {
+        let own = picture.plane(channel);
+        let plain = |x: usize, y: usize| -> f64 {
+            let place = |at: usize| ((at % factor) as f64 + 0.5) / factor as f64 - 0.5;
+            let taps = (0..25).map(|tap| {
+                let (dx, dy) = (tap % 5 - 2, tap / 5 - 2);
+                let value = own[near((y / factor) as i64 + dy, height) * width + near((x / factor) as i64 + dx, width)];
+                cubic(place(x) - dx as f64) * cubic(place(y) - dy as f64) * f64::from(value)
+            });
+            taps.sum()
+        };
+        let row = width * factor;
+        let added: Vec<f64> =
+            (0..row * height * factor).map(|i| f64::from(result.plane(channel)[i]) - plain(i % row, i / row)).collect();
+        let cell = |cx: usize, cy: usize, phase: usize| {
+            added[(cy * factor + phase / factor) * row + cx * factor + phase % factor]
+        };
+        let phases = factor * factor;
+        let unlike = |cx: usize, cy: usize, phase: usize| {
+            cell(cx, cy, phase) - (0..phases).map(|p| cell(cx, cy, p)).sum::<f64>() / phases as f64
+        };
+        for y in 0..height * factor {
+            for (x, value) in out.row_mut(channel, y as u32).iter_mut().enumerate() {
+                let phase = y % factor * factor + x % factor;
+                let mean: f64 = (0..49)
+                    .map(|k| {
+                        let (kx, ky) = (k % 7, k / 7);
+                        let at =
+                            (near((x / factor + kx) as i64 - 3, width), near((y / factor + ky) as i64 - 3, height));
+                        bell[kx] * bell[ky] * unlike(at.0, at.1, phase)
+                    })
+                    .sum();
+                *value -= (mean / (sum * sum)) as f32;
+            }
+        }
+    }
+    out
 }
 
 /// A number of 16 bits (IEEE 754 binary16).

@@ -103,6 +103,12 @@ impl Card {
         perceived_nearer(&self.own_scores())
     }
 
+    /// Whether it was measured to leave sound pictures alone: at least [`SPARED`] dB are left between them and what it makes of them. What takes
+    /// a picture's own points and lines for damage is not suggested, only offered.
+    pub fn spares_sound_pictures(&self) -> bool {
+        self.cleaning.iter().any(|score| score.undamaged && score.after >= SPARED)
+    }
+
     /// What speaks for it: the mean gain of an enlarger over bicubic by set of pictures, its own set first, or the gain of a cleaner or a
     /// restorer by kind of damage; what it does to sound pictures is not its own. Empty before it was measured, and for a person's own.
     pub fn evidence(&self) -> Vec<Evidence> {
@@ -161,6 +167,9 @@ impl Card {
     }
 }
 
+/// PSNR in dB from which on a sound picture counts as left alone: about ten marks of 50 px in ten megapixels, as clearly changed as dust.
+const SPARED: f64 = 60.0;
+
 /// What was gained on one set of pictures, or with one kind of damage, in dB.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -190,6 +199,10 @@ pub enum Kind {
     Clean,
     /// Restores a face on its canvas.
     Face,
+    /// Finds dust, scratches and breaks: its answer says how likely each pixel belongs to a speck, a line, a break.
+    Find,
+    /// Fills what it is told of.
+    Fill,
 }
 
 /// What a cleaner or a restorer is told about each pixel.
@@ -203,6 +216,8 @@ pub enum LevelKind {
     Compression,
     /// The spread of an edge in pixels, over 4.
     Softness,
+    /// 1 where a pixel is marked, to be filled, and 0 elsewhere.
+    Wear,
     /// How much finer the canvas of a face is than the picture that it was found in: half the binary logarithm, 0 where it is not.
     Scale,
 }

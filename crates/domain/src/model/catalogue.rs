@@ -104,6 +104,12 @@ impl Catalogue {
         self.cards().find(|c| c.kind == Kind::Face)
     }
 
+    /// The models that find wear on prints and fill it, when both are offered.
+    pub fn repairers(&self) -> Option<(&Card, &Card)> {
+        let of = |kind| self.cards().find(move |c| c.kind == kind);
+        of(Kind::Find).zip(of(Kind::Fill))
+    }
+
     /// Names what is offered: another when a model comes, goes or changes.
     pub fn mark(&self) -> ContentHash {
         let offered: Vec<ModelRef> = self.cards().map(ModelRef::of).collect();

@@ -7,6 +7,8 @@ use serde::{Deserialize, Serialize};
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(rename_all = "lowercase")]
 pub enum Step {
+    /// Dust, scratches and faded tone of a print.
+    Repair,
     /// Noise, compression marks, softness.
     Clean,
     /// Larger.

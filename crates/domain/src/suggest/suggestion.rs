@@ -16,12 +16,16 @@ use crate::kernel::Kernel;
 use crate::model::{Card, Catalogue, CleaningScore, EVERYDAY, Grade, LevelKind, ModelRef};
 use crate::reading::{BEYOND_HELP, MARKED_QUALITY, NOISY, Reading, SHARPENED, SOFT, SoftnessReading};
 use crate::recipe::{Choice, Recipe, Steps, Surround};
+use crate::repair::Repair;
 use crate::size::eye_ppi;
 
 /// What is suggested for one picture and print.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Suggestion {
+    /// Repair.
+    #[serde(default, skip_serializing_if = "Repair::is_off")]
+    pub repair: Repair,
     /// Clean.
     pub clean: Clean,
     /// The subject whose models enlarge it.
@@ -86,6 +90,8 @@ impl Suggestion {
         print: PrintFacts,
     ) -> Self {
         let mut reasons = Vec::new();
+        let repair = Repair::suggested(reading, catalogue);
+        reasons.extend(repair.reasons().into_iter().map(|text| Reason { step: Step::Repair, text }));
         let clean = clean(reading, trial, facts, catalogue, &mut reasons);
         let mut because = |step, text: String| reasons.push(Reason { step, text });
 
@@ -121,7 +127,7 @@ impl Suggestion {
 
         let faces = faces::faces(found, Damage::of(reading, facts), catalogue, print, &mut because);
         let finish = finish(reading, trial, print, sharpened, gains, &mut because);
-        Self { clean, subject: subject.to_owned(), grade, strength, faces, finish, gains, reasons }
+        Self { repair, clean, subject: subject.to_owned(), grade, strength, faces, finish, gains, reasons }
     }
 
     /// All of it, in a frame and surround that the person has chosen.
@@ -131,7 +137,13 @@ impl Suggestion {
         } else {
             Choice::Plain { kernel: Kernel::Lanczos3 }
         };
-        let steps = Steps { clean: self.clean.clone(), enlarge, faces: self.faces, finish: self.finish };
+        let steps = Steps {
+            repair: self.repair.clone(),
+            clean: self.clean.clone(),
+            enlarge,
+            faces: self.faces,
+            finish: self.finish,
+        };
         Recipe { frame, steps, areas: Vec::new(), own_faces: None, surround }
     }
 }

@@ -8,6 +8,7 @@ use crate::file::Facts;
 use crate::finish::{Edges, PrintGrain};
 use crate::model::{Card, Catalogue, LevelKind, ModelRef};
 use crate::reading::{BEYOND_HELP, Reading};
+use crate::repair::{Fade, Repair, Wear};
 
 /// Quality of compression that is assumed where no trace of any was found.
 const UNKNOWN_QUALITY: f32 = 75.0;
@@ -19,6 +20,10 @@ const UNKNOWN_SOFTNESS: f32 = 1.0;
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Usual {
+    /// Dust, scratches and breaks.
+    pub wear: Option<Wear>,
+    /// Faded tone.
+    pub fade: Fade,
     /// Compression marks.
     pub marks: Option<Marks>,
     /// Noise.
@@ -38,7 +43,10 @@ impl Usual {
     pub fn of(reading: &Reading, suggestion: &Suggestion, facts: &Facts, catalogue: &Catalogue) -> Self {
         let Clean { marks, noise, softness } = suggestion.clean.clone();
         let edges = suggestion.finish.edges.unwrap_or_else(Edges::by_hand);
+        let Repair { wear, fade } = suggestion.repair.clone();
         Self {
+            wear: wear.or_else(|| Self::wear(catalogue)),
+            fade: fade.or_else(|| Fade::suggested(reading)).unwrap_or(Fade::NONE),
             marks: marks.or_else(|| Self::marks(reading, catalogue)),
             noise: noise.or_else(|| Self::noise(reading, facts, catalogue)),
             softness: softness.or_else(|| Self::softness(reading, catalogue)),
@@ -46,6 +54,12 @@ impl Usual {
             portrait: edges.for_portrait(),
             grain: suggestion.finish.grain.unwrap_or_else(|| Self::grain(reading)),
         }
+    }
+
+    /// Dust, scratches and breaks, where there are models for them.
+    pub fn wear(catalogue: &Catalogue) -> Option<Wear> {
+        let (finder, filler) = catalogue.repairers()?;
+        Some(Wear::usual(ModelRef::of(finder), ModelRef::of(filler)))
     }
 
     /// Compression marks, at the worse of the file's own quality and that of an earlier compression.

@@ -61,6 +61,8 @@ pub enum Show {
     Departure,
     /// Where one of the treatment's areas lies, in amber over the dim original.
     Area,
+    /// What counts as wear of a print, in amber over the dim original.
+    Wear,
 }
 
 /// Other than the pixels of the result.
@@ -94,7 +96,7 @@ pub async fn tile(
     let region = part_of(view_size(treatment.sheet(), at.level), at.column, at.row)?;
     let original = app.studio.original(at.original).await?;
     let near = app.studio.renderer().enlarges(&original, &treatment, at.level)?;
-    let by_model = if near { treatment.needs_model() } else { treatment.parts().any(|part| !part.clean.is_off()) };
+    let by_model = if near { treatment.needs_model() } else { treatment.mends() };
     let lane = if by_model && show != Show::Area { Lane::Model } else { Lane::Plain };
     let picture = Arc::clone(&original);
     let planes = app
@@ -105,6 +107,7 @@ pub async fn tile(
                 Show::Result => renderer.view(&original, &treatment, at.level, region, pace),
                 Show::Edges => renderer.edge_mask(&original, &treatment, at.level, region, pace),
                 Show::Area => renderer.area_view(&original, &treatment, area, at.level, region, pace),
+                Show::Wear => renderer.wear_view(&original, &treatment, at.level, region, pace),
                 Show::Departure => renderer.departure_view(&original, &treatment, None, at.level, region, pace),
             }
         })

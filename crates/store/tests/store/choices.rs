@@ -18,7 +18,13 @@ fn spots(names: &[&str]) -> Vec<Spot> {
 }
 
 fn steps(kernel: Kernel) -> Steps {
-    Steps { clean: Default::default(), enlarge: Choice::Plain { kernel }, faces: None, finish: Default::default() }
+    Steps {
+        repair: Default::default(),
+        clean: Default::default(),
+        enlarge: Choice::Plain { kernel },
+        faces: None,
+        finish: Default::default(),
+    }
 }
 
 async fn an_original(store: &Store) -> u64 {

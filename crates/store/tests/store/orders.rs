@@ -57,6 +57,7 @@ fn ticket() -> Ticket {
 async fn an_order_keeps_what_was_said_of_it(#[future(awt)] database: Database) {
     let store = &database.store;
     let steps = Steps {
+        repair: Default::default(),
         clean: Default::default(),
         enlarge: Choice::Plain { kernel: Kernel::Bicubic },
         faces: None,

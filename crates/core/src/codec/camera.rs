@@ -1,0 +1,303 @@
+//! Raw in, raw out: a camera's own colours are enlarged before anything is decided about them, and written as a linear DNG.
+//!
+//! The mosaic is made into three colours and nothing else: no white balance, no matrix, no tone curve. For the networks, which know finished
+//! photographs, the colours are balanced and encoded, reversibly ([`Balance`]); the result goes back the same way, and is
+//! written with the camera's matrices and white balance beside it (Digital Negative Specification 1.4).
+
+use std::fs::File;
+use std::io::{BufReader, BufWriter, Seek, Write};
+use std::panic::{AssertUnwindSafe, catch_unwind};
+use std::path::Path;
+
+use dettaglio_domain::file::{Channels, Depth, Facts};
+use dettaglio_domain::geometry::Size;
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::limits::Limits;
+use image::{DynamicImage, ImageBuffer, Rgb};
+use rawler::decoders::Orientation as SensorOrientation;
+use rawler::decoders::RawMetadata;
+use rawler::dng::writer::DngWriter;
+use rawler::dng::{CropMode, DNG_VERSION_V1_4, DngCompression, DngPhotometricConversion};
+use rawler::imgop::develop::{Intermediate, ProcessingStep, RawDevelop};
+use rawler::rawimage::RawImage;
+use rawler::rawimage::{BlackLevel, RawImageData, RawPhotometricInterpretation, WhiteLevel};
+use rawler::tags::{ExifTag, TiffCommonTag};
+use tempfile::NamedTempFile;
+
+use super::container;
+use super::error::CodecError;
+use super::history::History;
+use super::raw::{RawFile, orientation_of, refusal};
+use super::read::{Decoded, flatten, read};
+use super::write::{SOFTWARE, interleave};
+use crate::picture::{Original, Planes, Samples};
+
+/// Pixels of a result at most: it lies in memory as a whole while it is compressed.
+pub const MOST_PIXELS: u64 = 250_000_000;
+
+/// The longer side of the small picture in the file, in pixels.
+const PREVIEW: u32 = 1024;
+
+/// Of that picture's JPEG, 0 to 1.
+const PREVIEW_QUALITY: f32 = 0.8;
+
+/// A raw file in its camera's own colours.
+pub struct CameraPicture {
+    /// Upright, balanced and encoded by [`Balance`]; and the facts about the file.
+    pub decoded: Decoded,
+    balance: Balance,
+    /// All that the file says of the camera, without its pixels.
+    sensor: RawImage,
+    told: RawMetadata,
+}
+
+/// How a camera's colours are encoded for networks, and back.
+///
+/// Linear values are balanced, so that grey is grey; up to what all three colours can hold they are encoded as sRGB over the lower
+/// [`Balance::KNEE`] of the range, and what a single colour holds beyond that by its logarithm over the rest.
+#[derive(Clone, Copy, Debug, PartialEq)]
+struct Balance {
+    /// What each colour is multiplied by, at least 1.
+    gains: [f32; 3],
+}
+
+impl Balance {
+    const KNEE: f32 = 0.92;
+
+    /// From white balance coefficients; even ones where the file has none.
+    fn of(coefficients: [f32; 4]) -> Self {
+        let [red, green, blue, _] = coefficients;
+        let known = [red, green, blue].iter().all(|v| v.is_finite() && *v > 0.0);
+        let least = red.min(green).min(blue);
+        Self { gains: if known { [red / least, green / least, blue / least] } else { [1.0; 3] } }
+    }
+
+    fn most(&self) -> f32 {
+        self.gains.into_iter().fold(1.0, f32::max)
+    }
+
+    /// A linear value of a channel, 0 to 1, as networks see it, 0 to 1.
+    fn encoded(&self, channel: usize, linear: f32) -> f32 {
+        let light = linear.clamp(0.0, 1.0) * self.gains[channel];
+        if light <= 1.0 {
+            let srgb = if light <= 0.003_130_8 { 12.92 * light } else { 1.055 * light.powf(1.0 / 2.4) - 0.055 };
+            return Self::KNEE * srgb;
+        }
+        Self::KNEE + (1.0 - Self::KNEE) * light.ln() / self.most().ln()
+    }
+
+    /// The inverse of [`encoded`](Self::encoded).
+    fn linear(&self, channel: usize, encoded: f32) -> f32 {
+        let light = if encoded <= Self::KNEE {
+            let srgb = encoded.max(0.0) / Self::KNEE;
+            if srgb <= 0.040_45 { srgb / 12.92 } else { ((srgb + 0.055) / 1.055).powf(2.4) }
+        } else {
+            self.most().powf((encoded - Self::KNEE) / (1.0 - Self::KNEE))
+        };
+        (light / self.gains[channel]).clamp(0.0, 1.0)
+    }
+}
+
+/// Reads a raw file in its camera's own colours, in this process.
+///
+/// # Errors
+/// As [`read`](super::read); besides when it is no raw file, or says nothing of its camera's colours.
+pub fn read_camera(path: &Path, hash: ContentHash, limits: &Limits) -> Result<CameraPicture, CodecError> {
+    catch_unwind(AssertUnwindSafe(|| read_inner(path, hash, limits)))
+        .unwrap_or_else(|_| Err(CodecError::Damaged("the decoder gave up on it".to_owned())))
+}
+
+fn read_inner(path: &Path, hash: ContentHash, limits: &Limits) -> Result<CameraPicture, CodecError> {
+    let developed = read(path, hash, limits)?;
+    let file = File::open(path)?;
+    let bytes = file.metadata()?.len();
+    let mut file = BufReader::with_capacity(1 << 16, file);
+    let directories = container::check(&mut file, bytes)?;
+    let raw = RawFile::open(&mut file, directories)?.ok_or_else(|| not_from("a finished picture, no raw file"))?;
+    let (mut sensor, told) = raw.sensor()?;
+    if sensor.color_matrix.is_empty() {
+        return Err(not_from("a raw file that says nothing of its camera's colours"));
+    }
+    const STEPS: [ProcessingStep; 5] = [
+        ProcessingStep::Rescale,
+        ProcessingStep::Demosaic,
+        ProcessingStep::FujiRotate,
+        ProcessingStep::CropActiveArea,
+        ProcessingStep::CropDefault,
+    ];
+    let developer = RawDevelop { steps: STEPS.to_vec() };
+    let Intermediate::ThreeColor(linear) = developer.develop_intermediate(&sensor).map_err(refusal)? else {
+        return Err(not_from("a raw file whose sensor does not see three colours"));
+    };
+    let balance = Balance::of(sensor.wb_coeffs);
+    let samples: Vec<u16> = linear
+        .data
+        .iter()
+        .flat_map(|pixel| [0, 1, 2].map(|c| (balance.encoded(c, pixel[c]) * 65535.0 + 0.5) as u16))
+        .collect();
+    let picture: ImageBuffer<Rgb<u16>, _> = ImageBuffer::from_raw(linear.width as u32, linear.height as u32, samples)
+        .ok_or_else(|| CodecError::Damaged("it has no pixels".to_owned()))?;
+    let mut picture = DynamicImage::ImageRgb16(picture);
+    picture.apply_orientation(orientation_of(&sensor));
+    let (size, channels, samples) = flatten(picture);
+    let original = Original::new(ContentHash::of_step(&hash, &"camera colours 1"), size, channels, samples, None);
+    sensor.data = RawImageData::Integer(Vec::new());
+    let facts = Facts { size, ..developed.facts };
+    Ok(CameraPicture { decoded: Decoded { original, facts }, balance, sensor, told })
+}
+
+fn not_from(what: &str) -> CodecError {
+    CodecError::Unsupported(format!("{what}: a DNG is written from a camera's raw file alone; choose another format"))
+}
+
+/// A result in a camera's colours, on its way into a file.
+pub struct LinearWriter<'a> {
+    camera: &'a CameraPicture,
+    size: Size,
+    samples: Vec<u16>,
+}
+
+impl<'a> LinearWriter<'a> {
+    /// For a result of `size`.
+    ///
+    /// # Errors
+    /// When it has more than [`MOST_PIXELS`].
+    pub fn new(camera: &'a CameraPicture, size: Size) -> Result<Self, CodecError> {
+        if size.area() > MOST_PIXELS {
+            return Err(CodecError::Unsupported(format!(
+                "a DNG of {size} ({:.0} megapixels): {:.0} can be written; choose a smaller print, or TIFF",
+                size.megapixels(),
+                MOST_PIXELS as f64 / 1e6
+            )));
+        }
+        Ok(Self { camera, size, samples: Vec::with_capacity(3 * size.area() as usize) })
+    }
+
+    /// Adds the next rows, over the full width: encoded as the camera's picture was.
+    pub fn write(&mut self, band: &Planes) {
+        let area = band.size().area() as usize;
+        let balance = self.camera.balance;
+        let linear = band.values().iter().enumerate().map(|(i, v)| balance.linear(i / area, *v)).collect();
+        match interleave(&Planes::from_values(band.size(), linear), Channels::Colour, Depth::Sixteen) {
+            Samples::Sixteen(samples) => self.samples.extend(samples),
+            Samples::Eight(_) => unreachable!("sixteen bits were asked for"),
+        }
+    }
+
+    /// Writes the file, which appears only when it is whole.
+    pub fn finish(self, path: &Path, history: &History) -> Result<(), CodecError> {
+        let Self { camera, size, samples } = self;
+        assert_eq!(samples.len() as u64, 3 * size.area(), "all rows of the picture");
+        let small = preview(camera, size, &samples)?;
+        let raw = camera.image(size, samples);
+        let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
+        let mut out = BufWriter::with_capacity(1 << 20, NamedTempFile::new_in(folder)?);
+        written(&mut out, &raw, camera, &small, history).map_err(|error| CodecError::Encode(error.to_string()))?;
+        let file = out.into_inner().map_err(|e| e.into_error())?;
+        file.as_file().sync_all()?;
+        let file = file.persist(path).map_err(|e| e.error)?;
+        #[cfg(unix)]
+        {
+            use std::os::unix::fs::PermissionsExt;
+            file.set_permissions(std::fs::Permissions::from_mode(0o644))?;
+        }
+        Ok(())
+    }
+}
+
+/// The file: a thumbnail with all that is told of the picture, the picture, and a small one that is developed.
+fn written(
+    out: &mut (impl Write + Seek),
+    raw: &RawImage,
+    camera: &CameraPicture,
+    small: &DynamicImage,
+    history: &History,
+) -> rawler::dng::writer::Result<()> {
+    let mut dng = DngWriter::new(out, DNG_VERSION_V1_4)?;
+    dng.load_base_tags(raw)?;
+    dng.load_metadata(&camera.told)?;
+    dng.root_ifd_mut().add_tag(TiffCommonTag::Software, SOFTWARE);
+    // It was turned upright.
+    dng.root_ifd_mut().add_tag(ExifTag::Orientation, SensorOrientation::Normal.to_u16());
+    dng.xpacket(history.added_to(None))?;
+    dng.thumbnail(small)?;
+    let mut frame = dng.subframe(0);
+    frame.raw_image(raw, CropMode::None, DngCompression::Lossless, DngPhotometricConversion::Linear, 1)?;
+    frame.finalize()?;
+    let mut frame = dng.subframe(1);
+    frame.preview(small, PREVIEW_QUALITY)?;
+    frame.finalize()?;
+    dng.close()
+}
+
+impl CameraPicture {
+    /// A picture in the camera's colours, linear, as it would have come from a sensor of that size.
+    fn image(&self, size: Size, samples: Vec<u16>) -> RawImage {
+        let Balance { gains: [red, green, blue] } = self.balance;
+        RawImage {
+            width: size.width as usize,
+            height: size.height as usize,
+            cpp: 3,
+            bps: 16,
+            wb_coeffs: [red, green, blue, f32::NAN],
+            whitelevel: WhiteLevel::new([u32::from(u16::MAX); 3]),
+            blacklevel: BlackLevel::zero(1, 1, 3),
+            photometric: RawPhotometricInterpretation::LinearRaw,
+            active_area: None,
+            crop_area: None,
+            blackareas: Vec::new(),
+            orientation: SensorOrientation::Normal,
+            data: RawImageData::Integer(samples),
+            fuji_rotation_width: None,
+            ..self.sensor.clone()
+        }
+    }
+}
+
+/// A small picture, developed: every so many pixels of the result.
+fn preview(camera: &CameraPicture, size: Size, samples: &[u16]) -> Result<DynamicImage, CodecError> {
+    let step = size.long_edge().div_ceil(PREVIEW).max(1);
+    let small = Size::new(size.width.div_ceil(step), size.height.div_ceil(step));
+    let places = (0..small.height).flat_map(|y| (0..small.width).map(move |x| (x * step, y * step)));
+    let picked = places.flat_map(|(x, y)| {
+        let at = 3 * (y as usize * size.width as usize + x as usize);
+        &samples[at..at + 3]
+    });
+    let raw = camera.image(small, picked.copied().collect());
+    let developed = RawDevelop::default().develop_intermediate(&raw).map_err(refusal)?;
+    developed.to_dynamic_image().ok_or_else(|| CodecError::Encode("the preview has no pixels".to_owned()))
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        #[test]
+        fn what_is_encoded_comes_back(linear in 0.0_f32..=1.0, red in 0.4_f32..3.0, blue in 0.4_f32..3.0, channel in 0_usize..3) {
+            let balance = Balance::of([red, 1.0, blue, f32::NAN]);
+            let encoded = balance.encoded(channel, linear);
+            prop_assert!((0.0..=1.0).contains(&encoded));
+            let back = balance.linear(channel, (encoded * 65535.0).round() / 65535.0);
+            prop_assert!((back - linear).abs() <= 2e-4 * linear + 2e-5, "{linear} -> {encoded} -> {back}");
+        }
+    }
+
+    #[test]
+    fn grey_is_grey_and_what_one_colour_holds_beyond_white_is_kept_apart() {
+        let balance = Balance::of([2.0, 1.0, 1.6, f32::NAN]);
+        let grey = [0.25, 0.5, 0.3125];
+        let seen: Vec<f32> = (0..3).map(|c| balance.encoded(c, grey[c])).collect();
+        assert!((seen[0] - seen[1]).abs() < 1e-5 && (seen[1] - seen[2]).abs() < 1e-5, "{seen:?}");
+        assert!(balance.encoded(0, 0.6) > Balance::KNEE && balance.encoded(0, 0.9) > balance.encoded(0, 0.6));
+        assert!(balance.encoded(1, 1.0) <= Balance::KNEE + 1e-6);
+    }
+
+    #[test]
+    fn without_coefficients_nothing_is_balanced() {
+        assert_eq!(Balance::of([f32::NAN; 4]).gains, [1.0; 3]);
+        assert_eq!(Balance::of([0.0, 1.0, 1.0, 0.0]).gains, [1.0; 3]);
+    }
+}

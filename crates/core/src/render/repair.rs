@@ -1,0 +1,297 @@
+//! The Repair step: wear that was found, or marked by hand, is filled; faded tone is brought back.
+
+use std::sync::Arc;
+
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::mask::{Mask, Shape, Stroke};
+use dettaglio_domain::model::ModelRef;
+use dettaglio_domain::repair::{Fade, Wear};
+use rayon::prelude::*;
+
+use super::layback::around;
+use super::level::{Below, Caches, Level, Marking, Step, Told};
+use super::pace::{Pace, RenderError};
+use crate::area;
+use crate::enlarge::Source;
+use crate::frame::Framed;
+use crate::model::Network;
+use crate::picture::Planes;
+use crate::plane::highest;
+
+/// Pixels by which what was found grows: the rim of a mark is fainter than what counts as found.
+const GROWN: u32 = 2;
+
+/// The weight of a stroke from which on a pixel is marked by it.
+const PAINTED: f32 = 0.5;
+
+/// What counts as wear of a framed original.
+pub struct WearMarks<'a> {
+    wear: &'a Wear,
+    framed: &'a Framed<'a>,
+    found: Level<'a>,
+    /// What a person marked, and what a person said is none.
+    by_hand: Option<[Mask; 2]>,
+}
+
+impl<'a> WearMarks<'a> {
+    /// `finder` is the network that the wear names.
+    pub fn new(wear: &'a Wear, framed: &'a Framed<'a>, finder: Arc<dyn Network>, caches: Caches<'a>) -> Self {
+        let found = Level::new(Below::Framed(framed), finder, &wear.finder, None, caches);
+        let painted = |strokes| Mask { shape: Shape::Painted { strokes }, inverted: false };
+        let turned = |stroke: &Stroke| Stroke { erases: !stroke.erases, ..stroke.clone() };
+        let by_hand = (!wear.strokes.is_empty())
+            .then(|| [painted(wear.strokes.clone()), painted(wear.strokes.iter().map(turned).collect())]);
+        Self { wear, framed, found, by_hand }
+    }
+
+    /// What the finder finds in a region, grown by [`GROWN`] pixels.
+    fn found(&self, region: Region, pace: &dyn Pace) -> Result<Vec<f32>, RenderError> {
+        let padded = around(region, GROWN, self.framed.size());
+        let likely = self.found.region(padded, pace)?;
+        let threshold = self.wear.threshold();
+        let mut marks = vec![0.0; padded.size().area() as usize];
+        let kinds = self.wear.kinds().into_iter().enumerate().filter(|(_, counts)| *counts);
+        for (kind, _) in kinds {
+            let likely = likely.plane(kind);
+            marks.iter_mut().zip(likely).filter(|(_, p)| **p > threshold).for_each(|(mark, _)| *mark = 1.0);
+        }
+        let marks = highest(&marks, padded.width as usize, GROWN as usize);
+        let rows = (0..region.height).flat_map(|y| {
+            let start = ((region.y - padded.y + y) * padded.width + (region.x - padded.x)) as usize;
+            &marks[start..start + region.width as usize]
+        });
+        Ok(rows.copied().collect())
+    }
+}
+
+impl Marking for WearMarks<'_> {
+    fn hash(&self) -> ContentHash {
+        ContentHash::of_step(&self.framed.hash(), self.wear)
+    }
+
+    fn marks(&self, region: Region, pace: &dyn Pace) -> Result<Vec<f32>, RenderError> {
+        let nothing = !self.wear.kinds().contains(&true);
+        let mut marks = if nothing { vec![0.0; region.size().area() as usize] } else { self.found(region, pace)? };
+        if let Some([marked, sound]) = &self.by_hand {
+            let (marked, sound) =
+                (area::weights(marked, self.framed, region), area::weights(sound, self.framed, region));
+            for ((mark, marked), sound) in marks.iter_mut().zip(marked).zip(sound) {
+                *mark = match (marked > PAINTED, sound > PAINTED) {
+                    (true, _) => 1.0,
+                    (false, true) => 0.0,
+                    (false, false) => *mark,
+                };
+            }
+        }
+        Ok(marks)
+    }
+}
+
+/// A framed original with its wear filled; pixels that are not marked are its own, to the bit.
+pub struct Repaired<'a> {
+    framed: &'a Framed<'a>,
+    marks: Arc<WearMarks<'a>>,
+    filled: Level<'a>,
+}
+
+impl<'a> Repaired<'a> {
+    /// `filler` is the network that the file `model` names.
+    pub fn new(
+        framed: &'a Framed<'a>,
+        marks: WearMarks<'a>,
+        filler: Arc<dyn Network>,
+        model: &ModelRef,
+        caches: Caches<'a>,
+    ) -> Self {
+        let marks = Arc::new(marks);
+        let told = Told::Marks(Arc::clone(&marks) as Arc<dyn Marking + 'a>);
+        Self { framed, marks, filled: Level::new(Below::Framed(framed), filler, model, Some(told), caches) }
+    }
+}
+
+impl Step for Repaired<'_> {
+    fn size(&self) -> Size {
+        self.framed.size()
+    }
+
+    fn hash(&self) -> ContentHash {
+        self.marks.hash()
+    }
+
+    fn region(&self, region: Region, pace: &dyn Pace) -> Result<Planes, RenderError> {
+        let mut planes = self.framed.pull(region);
+        let marks = self.marks.marks(region, pace)?;
+        let Some(part) = marked_part(&marks, region) else { return Ok(planes) };
+        let filled = self.filled.region(part, pace)?;
+        let width = region.width as usize;
+        let (left, top) = ((part.x - region.x) as usize, part.y - region.y);
+        for channel in 0..3 {
+            for y in 0..part.height {
+                let marks = &marks[(top + y) as usize * width + left..];
+                let row = &mut planes.row_mut(channel, top + y)[left..];
+                for ((value, new), mark) in row.iter_mut().zip(filled.row(channel, y)).zip(marks) {
+                    if *mark > 0.0 {
+                        *value = new.clamp(0.0, 1.0);
+                    }
+                }
+            }
+        }
+        Ok(planes)
+    }
+}
+
+/// The smallest part of a region that holds all its marks; nothing where there are none.
+fn marked_part(marks: &[f32], region: Region) -> Option<Region> {
+    let width = region.width as usize;
+    let rows = || marks.chunks_exact(width);
+    let marked = |row: &[f32]| row.iter().any(|m| *m > 0.0);
+    let top = rows().position(marked)? as u32;
+    let bottom = rows().rposition(marked)? as u32 + 1;
+    let left = rows().filter_map(|row| row.iter().position(|m| *m > 0.0)).min()? as u32;
+    let right = rows().filter_map(|row| row.iter().rposition(|m| *m > 0.0)).max()? as u32 + 1;
+    Some(Region::new(region.x + left, region.y + top, right - left, bottom - top))
+}
+
+/// Brings faded tone back, channel by channel; nothing happens where there are no curves.
+pub fn bring_back(fade: Option<&Fade>, planes: &mut Planes) {
+    let Some(fade) = fade else { return };
+    let area = planes.size().area() as usize;
+    for (channel, plane) in planes.values_mut().chunks_exact_mut(area).enumerate() {
+        plane.par_chunks_mut(1 << 14).for_each(|values| {
+            values.iter_mut().for_each(|value| *value = fade.at(channel, *value));
+        });
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use dettaglio_domain::geometry::Place;
+    use dettaglio_domain::model::Grade;
+    use dettaglio_domain::repair::Repair;
+    use dettaglio_domain::treatment::Treatment;
+    use rstest::rstest;
+
+    use super::super::pace::Unhurried;
+    use super::super::renderer::Renderer;
+    use super::*;
+    use crate::model::stand_in::{self, Bright, Paint};
+    use crate::model::{Model, Shelf};
+    use crate::picture::Original;
+
+    const SIZE: Size = Size::new(400, 300);
+
+    fn shelf() -> Shelf {
+        let finder = Model::with_network(stand_in::finder_card(), Arc::new(Bright));
+        let filler = Model::with_network(stand_in::filler_card(), Arc::new(Paint { value: 0.25 }));
+        let enlarger = Model::with_network(stand_in::card(2, Grade::Draft), Arc::new(stand_in::Repeat { factor: 2 }));
+        Shelf::of(vec![enlarger, finder, filler])
+    }
+
+    fn renderer() -> Renderer {
+        Renderer::new(shelf(), 64 << 20)
+    }
+
+    fn wear() -> Wear {
+        let named = |card| ModelRef::of(&card);
+        Wear::usual(named(stand_in::finder_card()), named(stand_in::filler_card()))
+    }
+
+    /// A slope of tone with a white speck at (150, 130), across the border of tiles.
+    fn print() -> Original {
+        let at = |i: u64| {
+            let (x, y) = ((i % 400) as f32, (i / 400 % 300) as f32);
+            if (x - 150.0).hypot(y - 130.0) < 5.0 { 1.0 } else { 0.2 + 0.5 * x / 400.0 + 0.1 * (y * 0.3).sin() }
+        };
+        Original::from_planes(&Planes::from_values(SIZE, (0..3 * SIZE.area()).map(at).collect()))
+    }
+
+    fn repaired(wear: Wear) -> Treatment {
+        let treatment = Treatment::plain(dettaglio_domain::kernel::Kernel::Nearest, SIZE);
+        Treatment { repair: Repair { wear: Some(wear), fade: None }, ..treatment }
+    }
+
+    fn rendered(treatment: &Treatment) -> Planes {
+        renderer().render(&print(), treatment, SIZE.whole(), &Unhurried).unwrap()
+    }
+
+    fn is_filled(planes: &Planes, x: usize, y: u32) -> bool {
+        (0..3).all(|channel| (planes.row(channel, y)[x] - 0.25).abs() < 1e-4)
+    }
+
+    #[test]
+    fn what_is_found_is_filled_and_nothing_else_changes() {
+        let (before, after) = (print().region(SIZE.whole()), rendered(&repaired(wear())));
+        assert!(is_filled(&after, 150, 130) && is_filled(&after, 156, 130), "the speck and its rim");
+        let changed = before.values().iter().zip(after.values()).filter(|(b, a)| b != a).count();
+        assert!(changed < 3 * 15 * 15, "{changed} values");
+        let far = Region::new(200, 0, 200, 300);
+        assert!(before.cut(far) == after.cut(far), "to the bit");
+    }
+
+    #[rstest]
+    #[case(Region::new(140, 120, 20, 20))]
+    #[case(Region::new(0, 0, 130, 300))]
+    #[case(Region::new(151, 131, 1, 1))]
+    fn a_region_is_that_part_of_the_whole(#[case] region: Region) {
+        let treatment = repaired(wear());
+        let part = renderer().render(&print(), &treatment, region, &Unhurried).unwrap();
+        assert_eq!(part, rendered(&treatment).cut(region));
+    }
+
+    #[test]
+    fn a_kind_that_does_not_count_is_left() {
+        let after = rendered(&repaired(Wear { specks: false, ..wear() }));
+        assert!(after == print().region(SIZE.whole()));
+    }
+
+    fn stroke(x: f32, y: f32, erases: bool) -> Stroke {
+        Stroke { points: vec![Place { x, y }], radius: 12.0, feather: 0.0, erases }
+    }
+
+    #[test]
+    fn what_was_marked_by_hand_is_filled_too_and_what_is_sound_stays() {
+        let strokes = vec![stroke(300.0, 200.0, false), stroke(150.0, 130.0, true)];
+        let after = rendered(&repaired(Wear { strokes: strokes.clone(), ..wear() }));
+        assert!(is_filled(&after, 300, 200) && !is_filled(&after, 150, 130));
+        let undone = [strokes, vec![stroke(300.0, 200.0, true)]].concat();
+        assert!(!is_filled(&rendered(&repaired(Wear { strokes: undone, ..wear() })), 300, 200));
+        let none =
+            Wear { specks: false, lines: false, breaks: false, strokes: vec![stroke(300.0, 200.0, false)], ..wear() };
+        let after = rendered(&repaired(none));
+        assert!(is_filled(&after, 300, 200) && !is_filled(&after, 150, 130), "by hand alone");
+    }
+
+    #[test]
+    fn strokes_turn_with_the_frame() {
+        let mut treatment = repaired(Wear { strokes: vec![stroke(300.0, 200.0, false)], ..wear() });
+        treatment.frame.quarter_turns = 1;
+        treatment.size = Size::new(300, 400);
+        let after = renderer().render(&print(), &treatment, treatment.size.whole(), &Unhurried).unwrap();
+        assert!(is_filled(&after, 300 - 200 - 1, 300) && is_filled(&after, 300 - 130 - 1, 150));
+    }
+
+    #[test]
+    fn tone_is_brought_back_after_the_models() {
+        let fade = Fade { black: [0.1; 3], white: [0.8; 3], gamma: [1.0; 3], strength: 1.0 };
+        let enlarged = Treatment::learned(&shelf(), "everyday", Grade::Draft, SIZE, SIZE.times(2));
+        let faded = Treatment { repair: Repair { wear: None, fade: Some(fade) }, ..enlarged.clone() };
+        let of = |treatment| renderer().render(&print(), treatment, SIZE.times(2).whole(), &Unhurried).unwrap();
+        let (plain, back) = (of(&enlarged), of(&faded));
+        let expected = plain.values().iter().map(|v| fade.at(0, *v));
+        assert!(back.values().iter().zip(expected).all(|(b, e)| *b == e));
+        let far = renderer().view(&print(), &faded, 1, SIZE.whole(), &Unhurried).unwrap();
+        assert!(far.row(0, 10)[390] > plain.row(0, 20)[780] + 0.05, "in views from afar too");
+    }
+
+    #[test]
+    fn the_marks_are_shown() {
+        let view = renderer().wear_view(&print(), &repaired(wear()), 0, SIZE.whole(), &Unhurried).unwrap();
+        let colour = |x: usize, y: u32| [0, 1, 2].map(|c| view.row(c, y)[x]);
+        let (marked, plain) = (colour(150, 130), colour(300, 200));
+        assert!(marked[0] > marked[2] + 0.2 && (plain[0] - plain[2]).abs() < 0.01, "{marked:?} {plain:?}");
+        let off = Treatment { repair: Repair::default(), ..repaired(wear()) };
+        let view = renderer().wear_view(&print(), &off, 0, SIZE.whole(), &Unhurried).unwrap();
+        assert!((view.row(0, 130)[150] - view.row(2, 130)[150]).abs() < 0.01);
+    }
+}

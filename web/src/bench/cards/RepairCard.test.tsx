@@ -1,0 +1,86 @@
+// @vitest-environment jsdom
+import { screen, within } from "@testing-library/react";
+import { describe, expect, it, vi } from "vitest";
+import type { Fade, Repair, Suggestion, Wear } from "../../api/client";
+import { show } from "../../testing/render";
+import { NOTHING_REPAIRED } from "../intent";
+import { marked, unmarked } from "../marking";
+import { RepairCard, repairLine } from "./RepairCard";
+
+const model = (name: string) => ({ model: name, sha256: "00" });
+const WEAR: Wear = { finder: model("finder"), filler: model("filler"), specks: true, lines: true, breaks: true, sensitivity: 0.5 }; // prettier-ignore
+const FADE: Fade = { black: [0.2, 0.15, 0.1], white: [0.9, 0.85, 0.8], gamma: [1, 1, 1], strength: 0.8 };
+
+const NOTHING = NOTHING_REPAIRED;
+
+const told = (usual: object) =>
+  ({ recipe: {}, reasons: [{ step: "repair", text: "it looks like an old print" }], usual }) as unknown as Suggestion;
+
+async function opened(repair: Repair, suggestion?: Suggestion) {
+  const onChange = vi.fn<(repair: Repair) => void>();
+  const hand = { shown: false, onMarking: vi.fn(), onShown: vi.fn() };
+  const shown = show(<RepairCard repair={repair} suggestion={suggestion} onChange={onChange} hand={hand} />);
+  await shown.user.click(screen.getByRole("button", { name: /^Repair/ }));
+  return { ...shown, onChange, hand, card: within(await screen.findByRole("dialog", { name: "Repair" })) };
+}
+
+describe("the repair in a line", () => {
+  it.each<[Repair, string]>([
+    [NOTHING, "off"],
+    [{ ...NOTHING, wear: WEAR }, "wear"],
+    [{ ...NOTHING, wear: { ...WEAR, breaks: false } }, "specks, lines"],
+    [{ wear: { ...WEAR, specks: false, lines: false, breaks: false }, fade: FADE }, "by hand, tone 80 %"],
+  ])("%# says what is done", (repair, words) => expect(repairLine(repair)).toBe(words));
+});
+
+describe("the repair card", () => {
+  it("waits for what the server says, and begins with that", async () => {
+    const waits = await opened(NOTHING);
+    expect(waits.card.getByRole("switch", { name: "Dust and scratches" })).toBeDisabled();
+    waits.unmount();
+    const without = await opened(NOTHING, told({ wear: null, fade: FADE }));
+    expect(without.card.getByText("There is no model for this on the shelf yet.")).toBeVisible();
+    without.unmount();
+    const ready = await opened(NOTHING, told({ wear: WEAR, fade: FADE }));
+    expect(ready.card.getByText("it looks like an old print")).toBeVisible();
+    await ready.user.click(ready.card.getByRole("switch", { name: "Dust and scratches" }));
+    expect(ready.onChange).toHaveBeenLastCalledWith({ ...NOTHING, wear: WEAR });
+    await ready.user.click(ready.card.getByRole("switch", { name: "Faded tone" }));
+    expect(ready.onChange).toHaveBeenLastCalledWith({ ...NOTHING, fade: FADE });
+  });
+
+  it("has a switch for each kind, and takes up a brush", async () => {
+    const { card, user, onChange, hand } = await opened({ ...NOTHING, wear: WEAR }, told({ wear: WEAR, fade: FADE }));
+    await user.click(card.getByRole("switch", { name: "Lines" }));
+    expect(onChange.mock.lastCall?.[0].wear?.lines).toBe(false);
+    await user.click(card.getByRole("button", { name: "Mark as sound" }));
+    expect(hand.onMarking).toHaveBeenLastCalledWith("sound");
+    expect(card.queryByRole("button", { name: "Take back the last stroke" })).not.toBeInTheDocument();
+  });
+
+  it("moves the three colours alike, and says what is left of them", async () => {
+    const { card, user, onChange } = await opened({ ...NOTHING, fade: FADE }, told({ wear: WEAR, fade: FADE }));
+    expect(card.getByRole("img", { name: /red from 20 % to 90 %, green from 15 % to 85 %/ })).toBeVisible();
+    card.getByRole("slider", { name: "Black has become" }).focus();
+    await user.keyboard("{ArrowRight}");
+    const black = onChange.mock.lastCall?.[0].fade?.black ?? [];
+    expect(black.map((v, i) => Number((v - (FADE.black[i] ?? 0)).toFixed(3)))).toEqual([0.01, 0.01, 0.01]);
+  });
+});
+
+describe("marks by hand", () => {
+  const points = [{ x: 3, y: 4 }];
+
+  it("are strokes on the original, one after the other, and can be taken back", () => {
+    const once = marked({ wear: WEAR, fade: FADE }, points, 5, false);
+    const twice = marked(once, points, 5, true);
+    expect(twice?.wear?.strokes?.map((s) => s.erases)).toEqual([false, true]);
+    expect(twice?.fade).toBe(FADE);
+    expect(unmarked(twice ?? NOTHING).wear?.strokes).toHaveLength(1);
+  });
+
+  it("need a repair that is on", () => {
+    expect(marked({ ...NOTHING, fade: FADE }, points, 5, false)).toBeUndefined();
+    expect(marked({ ...NOTHING, wear: WEAR }, [], 5, false)).toBeUndefined();
+  });
+});
