@@ -86,7 +86,7 @@ impl StepArgs {
         self.finish(&mut recipe.steps.finish, &reading);
         self.restore(&mut recipe.steps.faces, shelf)?;
         let spared = recipe.steps.finish.edges.is_some_and(|edges| edges.leave_skin > 0.0);
-        if recipe.steps.faces.is_some() || spared {
+        if recipe.steps.faces.is_some() || spared || recipe.steps.repair.wear.is_some() {
             recipe = recipe.knowing(&find()?);
         }
         Ok(recipe)

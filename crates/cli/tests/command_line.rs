@@ -302,6 +302,50 @@ fn a_strength_of_faces_that_makes_no_sense_is_said_in_a_line(folder: TempDir, #[
     command.arg(folder.path().join("out.png")).assert().failure().stderr(contains(hint).and(one_line()));
 }
 
+fn demo(name: &str) -> PathBuf {
+    project().join("demo/pictures").join(name)
+}
+
+#[rstest]
+fn an_old_print_is_repaired_and_says_so(folder: TempDir) {
+    let out = folder.path().join("out.png");
+    let mut command = dettaglio();
+    command.arg("enlarge").arg(demo("fornace-1931.jpg")).args(["--factor", "1", "--model", "lanczos3"]);
+    command.args(["--repair", "0.6", "--repair-only", "specks,lines", "--fade", "auto", "-o"]).arg(&out);
+    let said = contains("specks, lines filled at sensitivity 0.6").and(contains("faded tone brought back at 80 %"));
+    command.assert().success().stdout(said);
+}
+
+#[rstest]
+#[case(&["--repair", "2"], "the sensitivity of Repair is 2")]
+#[case(&["--repair", "perhaps"], "off, auto nor a figure")]
+#[case(&["--repair", "auto", "--repair-only", "stains"], "specks")]
+#[case(&["--repair-only", "specks"], "--repair")]
+#[case(&["--fade", "1.5"], "black and white of this picture")]
+fn what_cannot_be_repaired_is_said(folder: TempDir, #[case] how: &[&str], #[case] words: &str) {
+    let mut command = dettaglio();
+    command.arg("enlarge").arg(folder.path().join("vases.png")).args(["--factor", "2", "-o"]);
+    command.arg(folder.path().join("out.png")).args(how).assert().failure().stderr(contains(words));
+}
+
+#[rstest]
+fn a_raw_file_stays_raw(folder: TempDir) {
+    let out = folder.path().join("kiln.dng");
+    let mut command = dettaglio();
+    command.arg("enlarge").arg(demo("kiln-chimneys.dng")).args(["--factor", "1.5", "--model", "lanczos3", "-o"]);
+    command.arg(&out).assert().success().stdout(contains("in the camera's colours"));
+    dettaglio().arg("read").arg(&out).assert().success().stdout(contains("1800 x 1200").and(contains("DNG")));
+}
+
+#[rstest]
+fn a_finished_picture_becomes_no_raw_file(folder: TempDir) {
+    let out = folder.path().join("vases.dng");
+    let mut command = dettaglio();
+    command.arg("enlarge").arg(folder.path().join("vases.png")).args(["--factor", "2", "-o"]).arg(&out);
+    command.assert().failure().stderr(contains("a camera's raw file alone").and(one_line()));
+    assert!(!out.exists());
+}
+
 #[test]
 fn a_listing_that_nobody_reads_to_its_end_is_no_error() {
     let mut listing = std::process::Command::new(assert_cmd::cargo::cargo_bin("dettaglio"))

@@ -23,6 +23,17 @@ pub const MOUTH: (f64, f64) = (128.0, 222.0);
 /// How far the mouth of a frontal face lies below its eyes, in distances between the eyes.
 pub const MOUTH_BELOW_EYES: f64 = (MOUTH.1 - LEFT_EYE.1) / EYES;
 
+/// How far an eye with its lashes reaches from its middle, and a mouth across and down, on the canvas.
+const EYE_REACH: f64 = 26.0;
+const MOUTH_REACH: (f64, f64) = (34.0, 18.0);
+
+/// Whether a place on the canvas belongs to an eye or the mouth: a catchlight there is no dust, and a corner of the mouth no scratch.
+pub fn is_eye_or_mouth((x, y): (f64, f64)) -> bool {
+    let eye = |(ex, ey): (f64, f64)| (x - ex).hypot(y - ey) < EYE_REACH;
+    let mouth = ((x - MOUTH.0) / MOUTH_REACH.0).hypot((y - MOUTH.1) / MOUTH_REACH.1) < 1.0;
+    eye(LEFT_EYE) || eye(RIGHT_EYE) || mouth
+}
+
 /// Pixels between the eyes below which a face is left to the general model: too little is there to tell a likeness from.
 pub const LEAST_EYES: f32 = 24.0;
 

@@ -257,7 +257,9 @@ impl Recipe {
         };
         let faces: Vec<TreatedFace> = self.own_faces.iter().flatten().map(treated).collect();
         let spared = self.steps.finish.edges.is_some_and(|e| e.leave_skin > 0.0)
-            || self.areas.iter().any(|a| a.steps.finish.edges.is_some_and(|e| e.leave_skin > 0.0));
+            || self.areas.iter().any(|a| a.steps.finish.edges.is_some_and(|e| e.leave_skin > 0.0))
+            // Eyes and mouths are no wear.
+            || self.steps.repair.wear.is_some();
         // Faces to which nothing is done are left out, so that the same result keeps the same name.
         faces.into_iter().filter(|f| spared || f.restore.is_some()).collect()
     }

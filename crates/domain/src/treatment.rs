@@ -406,7 +406,10 @@ impl Treatment {
         if !self.frame.is_plain() {
             steps.push("cropped or turned".to_owned());
         }
-        steps.extend(self.repair.describe());
+        steps.extend(self.repair.describe().map(|words| match self.repair.wear {
+            Some(_) if !self.faces.is_empty() => format!("{words}; eyes and mouths left alone"),
+            _ => words,
+        }));
         let mut parts = self.parts().map(|part| part.describe(catalogue));
         steps.extend(parts.next());
         steps.extend(match self.restored().count() {

@@ -339,7 +339,7 @@ impl<'a> Work<'a> {
     fn wear_marks(&self) -> Result<Option<WearMarks<'_>>, RenderError> {
         let Some(wear) = &self.treatment.repair.wear else { return Ok(None) };
         let finder = self.renderer.shelf().network(&wear.finder)?;
-        Ok(Some(WearMarks::new(wear, &self.framed, finder, self.caches())))
+        Ok(Some(WearMarks::new(wear, &self.framed, &self.treatment.faces, finder, self.caches())))
     }
 
     /// The framed original with its wear filled.

@@ -2,11 +2,14 @@
 
 use std::sync::Arc;
 
+use dettaglio_domain::affine::Affine;
+use dettaglio_domain::face::{Face, is_eye_or_mouth};
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::mask::{Mask, Shape, Stroke};
 use dettaglio_domain::model::ModelRef;
 use dettaglio_domain::repair::{Fade, Wear};
+use dettaglio_domain::treatment::TreatedFace;
 use rayon::prelude::*;
 
 use super::layback::around;
@@ -32,17 +35,44 @@ pub struct WearMarks<'a> {
     found: Level<'a>,
     /// What a person marked, and what a person said is none.
     by_hand: Option<[Mask; 2]>,
+    /// Faces, in whose eyes and mouth nothing counts as found.
+    faces: Vec<Face>,
+    /// From the framed original to each one's canvas.
+    canvases: Vec<Affine>,
 }
 
 impl<'a> WearMarks<'a> {
     /// `finder` is the network that the wear names.
-    pub fn new(wear: &'a Wear, framed: &'a Framed<'a>, finder: Arc<dyn Network>, caches: Caches<'a>) -> Self {
+    pub fn new(
+        wear: &'a Wear,
+        framed: &'a Framed<'a>,
+        faces: &[TreatedFace],
+        finder: Arc<dyn Network>,
+        caches: Caches<'a>,
+    ) -> Self {
+        let faces: Vec<Face> = faces.iter().map(|treated| treated.face).collect();
+        let map = framed.map();
+        let canvases = faces.iter().filter_map(|face| face.picture_to_canvas(&map)).collect();
         let found = Level::new(Below::Framed(framed), finder, &wear.finder, None, caches);
         let painted = |strokes| Mask { shape: Shape::Painted { strokes }, inverted: false };
         let turned = |stroke: &Stroke| Stroke { erases: !stroke.erases, ..stroke.clone() };
         let by_hand = (!wear.strokes.is_empty())
             .then(|| [painted(wear.strokes.clone()), painted(wear.strokes.iter().map(turned).collect())]);
-        Self { wear, framed, found, by_hand }
+        Self { wear, framed, found, by_hand, faces, canvases }
+    }
+
+    /// Takes back what was found in eyes and mouths.
+    fn spare_faces(&self, marks: &mut [f32], region: Region) {
+        if self.canvases.is_empty() {
+            return;
+        }
+        for (i, mark) in marks.iter_mut().enumerate().filter(|(_, mark)| **mark > 0.0) {
+            let (x, y) = (region.x + i as u32 % region.width, region.y + i as u32 / region.width);
+            let place = (f64::from(x) + 0.5, f64::from(y) + 0.5);
+            if self.canvases.iter().any(|canvas| is_eye_or_mouth(canvas.at(place.0, place.1))) {
+                *mark = 0.0;
+            }
+        }
     }
 
     /// What the finder finds in a region, grown by [`GROWN`] pixels.
@@ -67,12 +97,13 @@ impl<'a> WearMarks<'a> {
 
 impl Marking for WearMarks<'_> {
     fn hash(&self) -> ContentHash {
-        ContentHash::of_step(&self.framed.hash(), self.wear)
+        ContentHash::of_step(&self.framed.hash(), &(self.wear, &self.faces))
     }
 
     fn marks(&self, region: Region, pace: &dyn Pace) -> Result<Vec<f32>, RenderError> {
         let nothing = !self.wear.kinds().contains(&true);
         let mut marks = if nothing { vec![0.0; region.size().area() as usize] } else { self.found(region, pace)? };
+        self.spare_faces(&mut marks, region);
         if let Some([marked, sound]) = &self.by_hand {
             let (marked, sound) =
                 (area::weights(marked, self.framed, region), area::weights(sound, self.framed, region));
@@ -260,6 +291,19 @@ mod tests {
             Wear { specks: false, lines: false, breaks: false, strokes: vec![stroke(300.0, 200.0, false)], ..wear() };
         let after = rendered(&repaired(none));
         assert!(is_filled(&after, 300, 200) && !is_filled(&after, 150, 130), "by hand alone");
+    }
+
+    #[test]
+    fn a_catchlight_is_no_dust() {
+        let eyes = |x: f32, y: f32| Face::of_eyes(Place { x, y }, Place { x: x + 60.0, y });
+        let with = |face, strokes| {
+            let faces = vec![TreatedFace { face, restore: None }];
+            rendered(&Treatment { faces, ..repaired(Wear { strokes, ..wear() }) })
+        };
+        assert!(!is_filled(&with(eyes(148.0, 129.0), Vec::new()), 150, 130), "in the left eye");
+        assert!(is_filled(&with(eyes(60.0, 60.0), Vec::new()), 150, 130), "on the cheek");
+        let by_hand = vec![stroke(150.0, 130.0, false)];
+        assert!(is_filled(&with(eyes(148.0, 129.0), by_hand), 150, 130), "but by hand");
     }
 
     #[test]

@@ -246,17 +246,18 @@ impl Weights {
         Planes::from_values(picture.size(), values)
     }
 
-    /// A filler: it sees the picture without what is marked, and its answer counts there alone.
+    /// A filler: it sees the picture plainly filled, and adds to that where it is marked.
     pub fn fill(&self, picture: &Planes, marks: &[f32]) -> Planes {
         let (width, height) = (picture.size().width as usize, picture.size().height as usize);
         let mark = |i: usize| marks[i % marks.len()];
-        let seen: Vec<f32> = picture.values().iter().enumerate().map(|(i, v)| (v - 0.5) * (1.0 - mark(i))).collect();
+        let plain = plain_fill(picture, marks);
+        let seen: Vec<f32> = plain.iter().map(|v| v - 0.5).collect();
         let values = [&seen, marks].concat();
         let features =
             self.through_stacks(self.convolve("head", 1, &fold(&Features { planes: 4, width, height, values })));
         let answer = unfold(&self.convolve("tail", 1, &features), 2);
-        let filled = |(i, v): (usize, &f32)| v + mark(i) * (0.5 + answer.values[i] - v);
-        Planes::from_values(picture.size(), picture.values().iter().enumerate().map(filled).collect())
+        let filled = |(i, v): (usize, &f32)| v + mark(i) * answer.values[i];
+        Planes::from_values(picture.size(), plain.iter().enumerate().map(filled).collect())
     }
 
     /// Pairs of convolutions at each resolution, down to the coarsest and back.
@@ -374,6 +375,56 @@ impl Weights {
         }
         out
     }
+}
+
+/// Marked pixels as the narrowest Gaussian mean of unmarked ones that reaches enough of them, then sixteen times as the mean of their
+/// neighbours.
+fn plain_fill(picture: &Planes, marks: &[f32]) -> Vec<f32> {
+    let (width, height) = (picture.size().width as usize, picture.size().height as usize);
+    let known: Vec<f64> = marks.iter().map(|mark| 1.0 - f64::from(*mark)).collect();
+    let blurred = |plane: &[f64], sigma: i64| {
+        let bell: Vec<f64> =
+            (-3 * sigma..=3 * sigma).map(|k| (-((k * k) as f64) / (2 * sigma * sigma) as f64).exp()).collect();
+        let sum: f64 = bell.iter().sum();
+        let along = |plane: &[f64], dx: i64, dy: i64| -> Vec<f64> {
+            let at = |i: usize, k: i64| {
+                let (x, y) = ((i % width) as i64 + dx * k, (i / width) as i64 + dy * k);
+                let inside = x >= 0 && y >= 0 && x < width as i64 && y < height as i64;
+                if inside { plane[y as usize * width + x as usize] } else { 0.0 }
+            };
+            let taps = |i: usize| (-3 * sigma..=3 * sigma).zip(&bell).map(|(k, b)| b / sum * at(i, k)).sum();
+            (0..plane.len()).into_par_iter().map(taps).collect()
+        };
+        along(&along(plane, 1, 0), 0, 1)
+    };
+    let mut out = Vec::with_capacity(3 * known.len());
+    for channel in 0..3 {
+        let own: Vec<f64> = picture.plane(channel).iter().map(|v| f64::from(*v)).collect();
+        let told: Vec<f64> = own.iter().zip(&known).map(|(v, k)| v * k).collect();
+        let mut filled = own.clone();
+        for (step, sigma) in [8, 4, 2, 1].into_iter().enumerate() {
+            let (sums, weights) = (blurred(&told, sigma), blurred(&known, sigma));
+            for i in 0..filled.len() {
+                let share = if step == 0 { 1.0 } else { (weights[i] / 0.1).clamp(0.0, 1.0) };
+                filled[i] += share * (sums[i] / (weights[i] + 1e-6) - filled[i]);
+            }
+        }
+        let mix = |filled: &[f64]| -> Vec<f64> {
+            (0..own.len()).map(|i| own[i] * known[i] + filled[i] * (1.0 - known[i])).collect()
+        };
+        filled = mix(&filled);
+        for _ in 0..16 {
+            let at = |x: usize, y: usize| filled[y * width + x];
+            let around = |i: usize| {
+                let (x, y) = (i % width, i / width);
+                let across = at(x.saturating_sub(1), y) + at((x + 1).min(width - 1), y);
+                (across + at(x, y.saturating_sub(1)) + at(x, (y + 1).min(height - 1))) / 4.0
+            };
+            filled = mix(&(0..own.len()).map(around).collect::<Vec<f64>>());
+        }
+        out.extend(filled.into_iter().map(|v| v as f32));
+    }
+    out
 }
 
 /// A result without what its phases have in common: at each place in the cells of `factor` x `factor`, what it adds to cubic convolution is

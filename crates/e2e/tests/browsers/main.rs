@@ -6,3 +6,4 @@ mod faces;
 mod looking;
 mod order;
 mod places;
+mod repair;

@@ -123,7 +123,10 @@ function WearControls(props: {
           />
         ))}
       </Box>
-      <Box className="steps-back" sx={{ gridColumn: "1 / -1", display: "flex", gap: 1, alignItems: "center", mt: 0.5 }}>
+      <Box
+        className="steps-back"
+        sx={{ gridColumn: "1 / -1", display: "flex", flexWrap: "wrap", gap: 1, whiteSpace: "nowrap", mt: 0.5 }}
+      >
         <ToggleButtonGroup
           exclusive
           size="small"
