@@ -22,13 +22,13 @@ import torch
 
 from .config import Config
 from .losses import IN_WORDS
-from .network import Cleaner, FarCleaner, Network, OnCanvas, Restorer, Filler, TextureEnlarger, build
+from .network import Cleaner, FarCleaner, Filler, Network, OnCanvas, Restorer, TextureEnlarger, build
 from .people import CANVAS
 from .photos import credits
 
 LICENCE = "CC-BY-SA-4.0"  # some of the photographs it learned from are shared alike
 LARGEST_DIFFERENCE = 1e-4
-LARGE = 1_000_000  # numbers
+LARGE = 900_000  # numbers
 
 # What is drawn rather than photographed, for the card.
 RENDERED = {

@@ -238,52 +238,26 @@ class Shrinkage(nn.Module):
         return F.conv2d(planes, self.opponent.transpose(0, 1))
 
 
-def add_stacks(net: nn.Module, widths: tuple[int, ...], depths: tuple[int, ...]) -> None:
-    """Gives a network its pairs of convolutions at each resolution, the finest first, and the ways between them."""
-    stack = lambda level: nn.Sequential(*(Pair(widths[level]) for _ in range(depths[level])))  # noqa: E731
-    net.down = nn.ModuleList(nn.Conv2d(wide, wider, 2, stride=2) for wide, wider in pairwise(widths))
-    net.before = nn.ModuleList(stack(i) for i in range(len(widths) - 1))
-    net.deepest = stack(-1)
-    net.up = nn.ModuleList(nn.Conv2d(wider, 4 * wide, 1) for wide, wider in pairwise(widths))
-    net.after = nn.ModuleList(stack(i) for i in range(len(widths) - 1))
+class Stacked(nn.Module):
+    """Convolutions on pixels folded 2x2 and at halves of that resolution, down and back, what was passed on the way added again (after U-Net,
+    Ronneberger, Fischer and Brox 2015).
 
-
-def through_stacks(net: nn.Module, features: torch.Tensor) -> torch.Tensor:
-    """(N, C, H, W) at the finest resolution, down to the coarsest and back, what was passed on the way added again (after U-Net,
-    Ronneberger, Fischer and Brox 2015)."""
-    passed = []
-    for before, down in zip(net.before, net.down):
-        features = before(features)
-        passed.append(features)
-        features = down(features)
-    features = net.deepest(features)
-    for after, up, across in reversed(list(zip(net.after, net.up, passed))):
-        features = after(across + F.pixel_shuffle(up(features), 2))
-    return features
-
-
-def stacks_halo(depths: tuple[int, ...], fold: int) -> int:
-    """Pixels for each 3x3 convolution of the stacks, at the resolution at which it works."""
-    levels = len(depths) - 1
-    return sum(2 * 2 * depths[i] * fold * 2**i for i in range(levels)) + 2 * depths[-1] * fold * 2**levels
-
-
-class MarkFinder(nn.Module):
-    """(N, 3, H, W) encoded RGB in [0, 1] -> (N, 3, H, W) in [0, 1]: how likely each pixel belongs to a speck, to a line, to a break (marks.py).
-
-    Works on pixels folded 2x2 and on coarser ones; H and W are multiples of `multiple`.
+    `widths` are the channels, `depths` the pairs of convolutions at each resolution, the finest first; H and W are multiples of `multiple`.
     """
 
     FOLD = 2
 
-    def __init__(self, widths: tuple[int, ...], depths: tuple[int, ...]):
-        super().__init__()
+    def stack_up(self, inputs: int, widths: tuple[int, ...], depths: tuple[int, ...]) -> None:
+        """Adds head, stacks and tail, after what a network has besides: an optimiser that goes on knows the weights by their order."""
         self.factor, self.depths = 1, depths
-        self.head = nn.Conv2d(3 * self.FOLD**2, widths[0], 3, padding=1)
-        add_stacks(self, widths, depths)
+        stack = lambda level: nn.Sequential(*(Pair(widths[level]) for _ in range(depths[level])))  # noqa: E731
+        self.head = nn.Conv2d(inputs * self.FOLD**2, widths[0], 3, padding=1)
+        self.down = nn.ModuleList(nn.Conv2d(wide, wider, 2, stride=2) for wide, wider in pairwise(widths))
+        self.before = nn.ModuleList(stack(i) for i in range(len(widths) - 1))
+        self.deepest = stack(-1)
+        self.up = nn.ModuleList(nn.Conv2d(wider, 4 * wide, 1) for wide, wider in pairwise(widths))
+        self.after = nn.ModuleList(stack(i) for i in range(len(widths) - 1))
         self.tail = nn.Conv2d(widths[0], 3 * self.FOLD**2, 3, padding=1)
-        with torch.no_grad():
-            self.tail.bias.fill_(-4.0)  # marks are rare
 
     @property
     def multiple(self) -> int:
@@ -291,11 +265,36 @@ class MarkFinder(nn.Module):
 
     @property
     def halo(self) -> int:
-        return 2 * self.FOLD + stacks_halo(self.depths, self.FOLD)
+        """Pixels for each 3x3 convolution on the way, at the resolution at which it works."""
+        levels = len(self.down)
+        pairs = sum(2 * 2 * self.depths[i] * self.FOLD * 2**i for i in range(levels))
+        return 2 * self.FOLD + pairs + 2 * self.depths[-1] * self.FOLD * 2**levels
+
+    def seen(self, inputs: torch.Tensor) -> torch.Tensor:
+        """(N, inputs, H, W) -> (N, 3, H, W)."""
+        features = self.head(F.pixel_unshuffle(inputs, self.FOLD))
+        passed = []
+        for before, down in zip(self.before, self.down):
+            features = before(features)
+            passed.append(features)
+            features = down(features)
+        features = self.deepest(features)
+        for after, up, across in reversed(list(zip(self.after, self.up, passed))):
+            features = after(across + F.pixel_shuffle(up(features), 2))
+        return F.pixel_shuffle(self.tail(features), self.FOLD)
+
+
+class MarkFinder(Stacked):
+    """(N, 3, H, W) encoded RGB in [0, 1] -> (N, 3, H, W) in [0, 1]: how likely each pixel belongs to a speck, to a line, to a break (marks.py)."""
+
+    def __init__(self, widths: tuple[int, ...], depths: tuple[int, ...]):
+        super().__init__()
+        self.stack_up(3, widths, depths)
+        with torch.no_grad():
+            self.tail.bias.fill_(-4.0)  # marks are rare
 
     def forward(self, x: torch.Tensor) -> torch.Tensor:
-        features = through_stacks(self, self.head(F.pixel_unshuffle(x, self.FOLD)))
-        return torch.sigmoid(F.pixel_shuffle(self.tail(features), self.FOLD))
+        return torch.sigmoid(self.seen(x))
 
 
 class PlainFill(nn.Module):
@@ -338,74 +337,47 @@ class PlainFill(nn.Module):
         return filled
 
 
-class Filler(nn.Module):
+class Filler(Stacked):
     """(N, 3, H, W) encoded RGB in [0, 1] and which of its pixels are marked, (N, 1, H, W) of 0 and 1 -> (N, 3, H, W), not clamped: the
     marked ones as their surroundings suggest, the others as they were.
 
-    It does not see what lies under the mark: it begins with what `PlainFill` puts there and learns what that lacks. Works on pixels folded 2x2
-    and on coarser ones; H and W are multiples of `multiple`.
+    It does not see what lies under the mark: it begins with what `PlainFill` puts there and learns what that lacks.
     """
-
-    FOLD = 2
 
     def __init__(self, widths: tuple[int, ...], depths: tuple[int, ...]):
         super().__init__()
-        self.factor, self.depths = 1, depths
         self.plain = PlainFill()
-        self.head = nn.Conv2d(4 * self.FOLD**2, widths[0], 3, padding=1)
-        add_stacks(self, widths, depths)
-        self.tail = nn.Conv2d(widths[0], 3 * self.FOLD**2, 3, padding=1)
+        self.stack_up(4, widths, depths)
         with torch.no_grad():
             self.tail.weight.mul_(0.02)
             self.tail.bias.zero_()
 
     @property
-    def multiple(self) -> int:
-        return self.FOLD * 2 ** len(self.down)
-
-    @property
     def halo(self) -> int:
-        return PlainFill.HALO + 2 * self.FOLD + stacks_halo(self.depths, self.FOLD)
+        return PlainFill.HALO + super().halo
 
     def forward(self, x: torch.Tensor, level: torch.Tensor) -> torch.Tensor:
         plain = self.plain(x, level)
-        features = through_stacks(self, self.head(F.pixel_unshuffle(torch.cat([plain - 0.5, level], 1), self.FOLD)))
-        return plain + level * F.pixel_shuffle(self.tail(features), self.FOLD)
+        return plain + level * self.seen(torch.cat([plain - 0.5, level], 1))
 
 
-class FarCleaner(nn.Module):
-    """As `Cleaner`, but it begins with what `Shrinkage` answers and learns what that lacks, and sees some 100 px far: pairs of convolutions on
-    pixels folded 2x2, and at a half and a quarter of that resolution (after U-Net, Ronneberger, Fischer and Brox 2015).
-
-    `widths` are the channels, `depths` the pairs at the three resolutions. H and W are multiples of 8.
-    """
-
-    FOLD = 2
+class FarCleaner(Stacked):
+    """As `Cleaner`, but it begins with what `Shrinkage` answers and learns what that lacks, and sees some 100 px far."""
 
     def __init__(self, widths: tuple[int, ...], depths: tuple[int, ...]):
         super().__init__()
-        self.factor = 1
-        self.depths = depths
-        folded = self.FOLD**2
         self.shrinkage = Shrinkage()
-        self.head = nn.Conv2d(7 * folded, widths[0], 3, padding=1)
-        add_stacks(self, widths, depths)
-        self.tail = nn.Conv2d(widths[0], 3 * folded, 3, padding=1)
+        self.stack_up(7, widths, depths)
         with torch.no_grad():
             self.tail.weight.mul_(0.1)
 
     @property
-    def multiple(self) -> int:
-        return self.FOLD * 2 ** len(self.down)
-
-    @property
     def halo(self) -> int:
-        return Shrinkage.HALO + 2 * self.FOLD + stacks_halo(self.depths, self.FOLD)
+        return Shrinkage.HALO + super().halo
 
     def forward(self, x: torch.Tensor, level: torch.Tensor) -> torch.Tensor:
         plain = self.shrinkage(x, level)
-        features = through_stacks(self, self.head(F.pixel_unshuffle(torch.cat([x, level, plain - x], 1), self.FOLD)))
-        return plain + F.pixel_shuffle(self.tail(features), self.FOLD)
+        return plain + self.seen(torch.cat([x, level, plain - x], 1))
 
 
 class Surroundings(nn.Module):

@@ -14,8 +14,9 @@ use dettaglio_domain::frame::Frame;
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::limits::Limits;
 use dettaglio_domain::naming::{NameParts, file_name};
-use dettaglio_domain::recipe::{Surround, Worked};
+use dettaglio_domain::recipe::Surround;
 use dettaglio_domain::size;
+use dettaglio_domain::treatment::Treatment;
 use indicatif::{ProgressBar, ProgressStyle};
 
 use crate::args::{CompareArgs, EnlargeArgs, FacesArgs, ReadArgs, SizeArgs, SuggestArgs, pixels};
@@ -79,7 +80,8 @@ pub fn progress_bar(steps: u64, message: String) -> ProgressBar {
 }
 
 fn enlarge_one(args: &EnlargeArgs, renderer: &Renderer, input: &Path, count: &str) -> anyhow::Result<()> {
-    let target = args.target.target()?;
+    // Said before the work of reading.
+    args.target.target()?;
     if let Some(output) = args.output.as_ref().filter(|output| is_dng(output)) {
         return enlarge_raw(args, renderer, input, output, count);
     }
@@ -98,9 +100,7 @@ fn enlarge_one(args: &EnlargeArgs, renderer: &Renderer, input: &Path, count: &st
     let decoded = open(input)?;
     let original = &decoded.original;
     let named = || input.display().to_string();
-    let find = || Ok(finder(&args.shelf)?.find(original, &Unhurried)?);
-    let recipe = args.steps.recipe(&decoded, &renderer.shelf(), &find, target).with_context(named)?;
-    let Worked { treatment, .. } = recipe.work_out(&renderer.shelf(), original.size(), target).with_context(named)?;
+    let treatment = worked_out(args, renderer, &decoded).with_context(named)?;
     let depth = args.depth.unwrap_or(if format.holds_sixteen_bits() { original.depth() } else { Depth::Eight });
     limits.check_output(treatment.sheet(), format, depth, None).with_context(named)?;
     let (quality, chroma, compression, profile) = (args.quality, args.chroma, args.compression, args.profile);
@@ -118,14 +118,30 @@ fn enlarge_one(args: &EnlargeArgs, renderer: &Renderer, input: &Path, count: &st
     };
     free_to_write(input, &output, args.force)?;
 
-    let bar = progress_bar(1000, format!("{count}{}", treatment.describe(&renderer.shelf())));
-    let progress = |share: f64| bar.set_position((share * 1000.0) as u64);
     let to = Destination { path: &output, settings, reading: None };
-    render::run(renderer, original, &treatment, to, &Unhurried, &progress)
-        .with_context(|| output.display().to_string())?;
-    bar.finish_and_clear();
-    say!("{count}{}: {}", output.display(), treatment.describe(&renderer.shelf()));
+    let done = treatment.describe(&renderer.shelf());
+    with_a_bar(&format!("{count}{done}"), |progress| {
+        render::run(renderer, original, &treatment, to, &Unhurried, progress)
+    })
+    .with_context(|| output.display().to_string())?;
+    say!("{count}{}: {done}", output.display());
     Ok(())
+}
+
+/// What the steps that were said come to for a picture.
+fn worked_out(args: &EnlargeArgs, renderer: &Renderer, decoded: &Decoded) -> anyhow::Result<Treatment> {
+    let (target, shelf, original) = (args.target.target()?, renderer.shelf(), &decoded.original);
+    let find = || Ok(finder(&args.shelf)?.find(original, &Unhurried)?);
+    let recipe = args.steps.recipe(decoded, &shelf, &find, target)?;
+    Ok(recipe.work_out(&shelf, original.size(), target)?.treatment)
+}
+
+/// Runs something that tells how far it is, 0 to 1.
+fn with_a_bar<T>(message: &str, run: impl FnOnce(&(dyn Fn(f64) + Sync)) -> T) -> T {
+    let bar = progress_bar(1000, message.to_owned());
+    let outcome = run(&|share| bar.set_position((share * 1000.0) as u64));
+    bar.finish_and_clear();
+    outcome
 }
 
 fn is_dng(path: &Path) -> bool {
@@ -140,21 +156,17 @@ fn enlarge_raw(
     output: &Path,
     count: &str,
 ) -> anyhow::Result<()> {
-    let target = args.target.target()?;
     free_to_write(input, output, args.force)?;
     let named = || input.display().to_string();
     let hash = ContentHash::of_file(input).with_context(named)?;
     let camera = read_camera(input, hash, &Limits::default()).with_context(named)?;
-    let original = &camera.decoded.original;
-    let find = || Ok(finder(&args.shelf)?.find(original, &Unhurried)?);
-    let recipe = args.steps.recipe(&camera.decoded, &renderer.shelf(), &find, target).with_context(named)?;
-    let Worked { treatment, .. } = recipe.work_out(&renderer.shelf(), original.size(), target).with_context(named)?;
-    let bar = progress_bar(1000, format!("{count}{}", treatment.describe(&renderer.shelf())));
-    let progress = |share: f64| bar.set_position((share * 1000.0) as u64);
-    render::run_camera(renderer, &camera, &treatment, output, &Unhurried, &progress)
-        .with_context(|| output.display().to_string())?;
-    bar.finish_and_clear();
-    say!("{count}{}: {}, in the camera's colours", output.display(), treatment.describe(&renderer.shelf()));
+    let treatment = worked_out(args, renderer, &camera.decoded).with_context(named)?;
+    let done = treatment.describe(&renderer.shelf());
+    with_a_bar(&format!("{count}{done}"), |progress| {
+        render::run_camera(renderer, &camera, &treatment, output, &Unhurried, progress)
+    })
+    .with_context(|| output.display().to_string())?;
+    say!("{count}{}: {done}, in the camera's colours", output.display());
     Ok(())
 }
 

@@ -15,7 +15,7 @@ use dettaglio_core::render::{Renderer, Unhurried};
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::limits::Limits;
-use dettaglio_domain::model::{Card, CleaningScore, ModelRef};
+use dettaglio_domain::model::{Card, CleaningScore};
 use dettaglio_domain::repair::{Repair, Wear};
 use dettaglio_domain::treatment::Treatment;
 use rayon::prelude::*;
@@ -39,7 +39,7 @@ fn main() -> Outcome<()> {
     let document = args.next().map(PathBuf::from);
     let shelf = Shelf::open(&models)?;
     let (finder, filler) = shelf.repairers().ok_or("no models that find and fill wear")?;
-    let (cards, usual) = ([finder.clone(), filler.clone()], Wear::usual(ModelRef::of(finder), ModelRef::of(filler)));
+    let (cards, usual) = ([finder.clone(), filler.clone()], Wear::by((finder, filler)));
     let renderer = Renderer::new(shelf, 64 << 20);
     let mut text = INTRODUCTION.to_owned();
     for sensitivity in SENSITIVITIES {

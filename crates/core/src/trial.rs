@@ -8,9 +8,8 @@ use dettaglio_domain::clean::{Clean, Marks};
 use dettaglio_domain::finish::{Edges, Finish};
 use dettaglio_domain::model::Grade;
 use dettaglio_domain::reading::Reading;
-use dettaglio_domain::recipe::{Choice, Steps};
+use dettaglio_domain::recipe::{Choice, Recipe, Steps};
 use dettaglio_domain::rehearsal::{Figures, Tally};
-use dettaglio_domain::repair::Repair;
 use dettaglio_domain::suggest::{
     Chosen, HARDLY, MOST_OVERSHOOT, Trial, Tried, best, entrants, is_far_behind, usual_or_best,
 };
@@ -115,13 +114,7 @@ pub fn run(
 
 fn learned(subject: &str, grade: Grade, strength: f32, clean: &Clean, edges: Option<Edges>) -> Steps {
     let enlarge = Choice::Learned { subject: subject.to_owned(), grade, strength };
-    Steps {
-        repair: Repair::default(),
-        clean: clean.clone(),
-        enlarge,
-        faces: None,
-        finish: Finish { edges, grain: None },
-    }
+    Steps { clean: clean.clone(), finish: Finish { edges, grain: None }, ..Recipe::only(enlarge).steps }
 }
 
 /// Edges of a strength, as wide as on a usual print of this factor.

@@ -14,7 +14,7 @@ use crate::kernel::Kernel;
 use crate::mask::Mask;
 use crate::model::{Catalogue, CatalogueError, Grade, Kind, ModelRef};
 use crate::reading::{BEYOND_HELP, MARKED_QUALITY, Reading, SOFT};
-use crate::repair::{Fade, Repair};
+use crate::repair::{Fade, Repair, Wear};
 use crate::size::{MM_PER_INCH, Resolved, SizeError, Target};
 use crate::treatment::{Enlarge, Fill, Margin, Restore, TreatedArea, TreatedFace, Treatment, TreatmentError, within};
 
@@ -289,9 +289,8 @@ impl Recipe {
             margin: self.surround.margin(&resolved),
         };
         treatment.check(original)?;
-        if let Some(wear) = &treatment.repair.wear {
-            catalogue.card_of(&wear.finder)?;
-            catalogue.card_of(&wear.filler)?;
+        for model in treatment.repair.wear.iter().flat_map(Wear::models) {
+            catalogue.card_of(model)?;
         }
         for part in treatment.parts() {
             for (model, _) in part.clean.passes() {

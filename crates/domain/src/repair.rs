@@ -7,7 +7,7 @@
 use serde::{Deserialize, Serialize};
 
 use crate::mask::Stroke;
-use crate::model::{Catalogue, ModelRef};
+use crate::model::{Card, Catalogue, ModelRef};
 use crate::reading::Reading;
 
 /// The settings of the Repair step; each part can be off.
@@ -69,8 +69,7 @@ impl Repair {
             return Self::default();
         }
         let trusted = catalogue.repairers().filter(|(finder, _)| finder.spares_sound_pictures());
-        let wear = trusted.map(|(finder, filler)| Wear::usual(ModelRef::of(finder), ModelRef::of(filler)));
-        Self { wear, fade: Fade::suggested(reading) }
+        Self { wear: trusted.map(Wear::by), fade: Fade::suggested(reading) }
     }
 
     /// Why a suggested step is suggested, one sentence for each part of it.
@@ -103,6 +102,16 @@ impl Repair {
 impl Wear {
     /// The sensitivity that is suggested: at it, what is found is right far more often than it is complete.
     pub const USUAL_SENSITIVITY: f32 = 0.5;
+
+    /// The two models, in the order in which they run.
+    pub fn models(&self) -> [&ModelRef; 2] {
+        [&self.finder, &self.filler]
+    }
+
+    /// By the models of these cards, otherwise as is usual.
+    pub fn by((finder, filler): (&Card, &Card)) -> Self {
+        Self::usual(ModelRef::of(finder), ModelRef::of(filler))
+    }
 
     /// All kinds, at the usual sensitivity.
     pub fn usual(finder: ModelRef, filler: ModelRef) -> Self {
@@ -275,7 +284,7 @@ mod tests {
         let tones = Tones { black: [0.25, 0.2, 0.15], middle: [0.5; 3], white: [0.9, 0.84, 0.7] };
         let reading = reading(Some(tones), one_tone);
         let sound = |after| crate::model::CleaningScore { undamaged: true, after, ..stand_in::cleaning_score() };
-        let finder = |after| crate::model::Card { cleaning: vec![sound(after)], ..stand_in::finder_card() };
+        let finder = |after| Card { cleaning: vec![sound(after)], ..stand_in::finder_card() };
         let catalogue = Catalogue::of(vec![finder(72.0), stand_in::filler_card()]);
         let hasty = Catalogue::of(vec![finder(45.0), stand_in::filler_card()]);
         assert!(Repair::suggested(&reading, &hasty).wear.is_none(), "what marks sound pictures is only offered");

@@ -12,7 +12,7 @@ use crate::hash::ContentHash;
 use crate::kernel::Kernel;
 use crate::mask::{MOST_AREAS, Mask, MaskError, Shape};
 use crate::model::{Card, Catalogue, CatalogueError, EVERYDAY, Grade, ModelRef};
-use crate::repair::{Fade, Repair};
+use crate::repair::{Fade, Repair, Wear};
 
 /// What is done to an original, in the order in which it is done.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -308,7 +308,7 @@ impl Treatment {
 
     /// The models of all passes, of the whole and of areas; some of them several times. Those of faces are not among them.
     pub fn models(&self) -> impl Iterator<Item = &ModelRef> {
-        let repairing = self.repair.wear.iter().flat_map(|wear| [&wear.finder, &wear.filler]);
+        let repairing = self.repair.wear.iter().flat_map(Wear::models);
         repairing.chain(self.parts().flat_map(|part| {
             let enlarging = part.enlarge.passes().iter().chain(part.enlarge.under());
             part.clean.passes().into_iter().map(|(model, _)| model).chain(enlarging.map(|pass| &pass.model))
@@ -335,13 +335,7 @@ impl Treatment {
     pub fn model_inputs(&self, kept: Size) -> Vec<(&str, u64)> {
         let mut inputs = Vec::new();
         // Filling runs only where something was found: on all of it at most.
-        inputs.extend(
-            self.repair
-                .wear
-                .iter()
-                .flat_map(|wear| [&wear.finder, &wear.filler])
-                .map(|m| (m.model.as_str(), kept.area())),
-        );
+        inputs.extend(self.repair.wear.iter().flat_map(Wear::models).map(|m| (m.model.as_str(), kept.area())));
         let same = |a: &Part<'_>, b: &Part<'_>| {
             a.clean.passes() == b.clean.passes()
                 && a.enlarge.passes() == b.enlarge.passes()
@@ -550,7 +544,6 @@ mod tests {
     use crate::finish::Edges;
     use crate::geometry::Place;
     use crate::mask::{Shape, Stroke};
-    use crate::repair::Wear;
     use rstest::rstest;
 
     const ORIGINAL: Size = Size::new(300, 200);

@@ -15,6 +15,12 @@ export function decimal(value: number, digits = 2): string {
 }
 
 /** "1 picture", "12 pictures". */
+/** A share of 0 to 1, in whole hundredths. */
+export const percent = (share: number): string => `${Math.round(share * 100)} %`;
+
+/** The arithmetic mean of some values; there is one at least. */
+export const mean = (values: number[]): number => values.reduce((a, b) => a + b, 0) / values.length;
+
 export const counted = (count: number, one: string): string => `${count} ${count === 1 ? one : `${one}s`}`;
 
 export function pixels(size: { width: number; height: number }): string {

@@ -86,8 +86,6 @@ export function Rail(props: {
           />
           <RepairCard
             repair={intent.repair ?? NOTHING_REPAIRED}
-            plan={plan}
-            reading={reading}
             suggestion={suggestion}
             onChange={(repair) => change({ repair })}
             hand={props.hand}

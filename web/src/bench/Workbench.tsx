@@ -55,9 +55,7 @@ export function Workbench(props: BenchProps) {
   const { change, follow } = control;
   const intent = usePaced(control.intent, ASKED_EVERY_MS);
   const [pattern, setPattern] = useKept("pattern", rules().naming.default_pattern);
-  const { scope, card, full, areasOpen, rehearsing, facesShown, said, viewPart, marking, wearShown } = useBench(
-    (state) => state,
-  );
+  const { scope, card, full, areasOpen, rehearsing, facesShown, said, viewPart, marking } = useBench((state) => state);
 
   const reading = useReading(original.id);
   const { target, frame, surround, distance_m } = intent;
@@ -231,7 +229,6 @@ export function Workbench(props: BenchProps) {
             onMask={(edgeMask) => store.setState({ edgeMask })}
             hand={{
               marking,
-              shown: wearShown,
               onMarking: (next) => {
                 if (next) props.onBench();
                 store.setState({ marking: next });

@@ -1,7 +1,7 @@
 /** What a card's scores say, drawn together for its chart and its line. */
 
 import type { Card, Model } from "../api/client";
-import { decimal } from "../app/format";
+import { decimal, mean } from "../app/format";
 
 export interface Bar {
   label: string;
@@ -22,8 +22,6 @@ const SET_NAMES: { [set: string]: string } = {
 
 /** A model's name without its factor: "Everyday" for "Everyday x4". */
 export const family = (card: Card) => card.name.replace(/ x\d+$/, "");
-
-export const mean = (values: number[]) => values.reduce((a, b) => a + b, 0) / values.length;
 
 /** What a subject is called in the filter and on a card. */
 export function subjectName(card: Card): string {

@@ -6,31 +6,27 @@
 
 use std::fs::File;
 use std::io::{BufReader, BufWriter, Seek, Write};
-use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::Path;
 
-use dettaglio_domain::file::{Channels, Depth, Facts};
+use dettaglio_domain::file::{Channels, Depth};
 use dettaglio_domain::geometry::Size;
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::limits::Limits;
 use image::{DynamicImage, ImageBuffer, Rgb};
-use rawler::decoders::Orientation as SensorOrientation;
-use rawler::decoders::RawMetadata;
+use rawler::decoders::{Orientation as SensorOrientation, RawMetadata};
 use rawler::dng::writer::DngWriter;
 use rawler::dng::{CropMode, DNG_VERSION_V1_4, DngCompression, DngPhotometricConversion};
 use rawler::imgop::develop::{Intermediate, ProcessingStep, RawDevelop};
-use rawler::rawimage::RawImage;
-use rawler::rawimage::{BlackLevel, RawImageData, RawPhotometricInterpretation, WhiteLevel};
+use rawler::rawimage::{BlackLevel, RawImage, RawImageData, RawPhotometricInterpretation, WhiteLevel};
 use rawler::tags::{ExifTag, TiffCommonTag};
-use tempfile::NamedTempFile;
 
-use super::container;
 use super::error::CodecError;
 use super::history::History;
-use super::raw::{RawFile, orientation_of, refusal};
-use super::read::{Decoded, flatten, read};
-use super::write::{SOFTWARE, interleave};
-use crate::picture::{Original, Planes, Samples};
+use super::raw::refusal;
+use super::read::{Checked, Decoded, caught, checked, upright};
+use super::write::{SOFTWARE, interleave, place, unfinished};
+use crate::colour::{encode, linearise};
+use crate::picture::{Planes, Samples};
 
 /// Pixels of a result at most: it lies in memory as a whole while it is compressed.
 pub const MOST_PIXELS: u64 = 250_000_000;
@@ -80,8 +76,7 @@ impl Balance {
     fn encoded(&self, channel: usize, linear: f32) -> f32 {
         let light = linear.clamp(0.0, 1.0) * self.gains[channel];
         if light <= 1.0 {
-            let srgb = if light <= 0.003_130_8 { 12.92 * light } else { 1.055 * light.powf(1.0 / 2.4) - 0.055 };
-            return Self::KNEE * srgb;
+            return Self::KNEE * encode(light);
         }
         Self::KNEE + (1.0 - Self::KNEE) * light.ln() / self.most().ln()
     }
@@ -89,8 +84,7 @@ impl Balance {
     /// The inverse of [`encoded`](Self::encoded).
     fn linear(&self, channel: usize, encoded: f32) -> f32 {
         let light = if encoded <= Self::KNEE {
-            let srgb = encoded.max(0.0) / Self::KNEE;
-            if srgb <= 0.040_45 { srgb / 12.92 } else { ((srgb + 0.055) / 1.055).powf(2.4) }
+            linearise(encoded.max(0.0) / Self::KNEE)
         } else {
             self.most().powf((encoded - Self::KNEE) / (1.0 - Self::KNEE))
         };
@@ -103,19 +97,18 @@ impl Balance {
 /// # Errors
 /// As [`read`](super::read); besides when it is no raw file, or says nothing of its camera's colours.
 pub fn read_camera(path: &Path, hash: ContentHash, limits: &Limits) -> Result<CameraPicture, CodecError> {
-    catch_unwind(AssertUnwindSafe(|| read_inner(path, hash, limits)))
-        .unwrap_or_else(|_| Err(CodecError::Damaged("the decoder gave up on it".to_owned())))
+    caught(|| read_inner(path, hash, limits))
 }
 
 fn read_inner(path: &Path, hash: ContentHash, limits: &Limits) -> Result<CameraPicture, CodecError> {
-    let developed = read(path, hash, limits)?;
-    let file = File::open(path)?;
-    let bytes = file.metadata()?.len();
-    let mut file = BufReader::with_capacity(1 << 16, file);
-    let directories = container::check(&mut file, bytes)?;
-    let raw = RawFile::open(&mut file, directories)?.ok_or_else(|| not_from("a finished picture, no raw file"))?;
-    let (mut sensor, told) = raw.sensor()?;
-    if sensor.color_matrix.is_empty() {
+    let mut file = BufReader::with_capacity(1 << 16, File::open(path)?);
+    let Checked { bytes, format, raw } = checked(&mut file, limits)?;
+    let raw = raw.ok_or_else(|| match format {
+        Some(_) => not_from("a finished picture, no raw file"),
+        None => CodecError::NotAPicture,
+    })?;
+    let mut sensor = raw.sensor(limits, &mut |_, _| Ok(()))?;
+    if sensor.raw.color_matrix.is_empty() {
         return Err(not_from("a raw file that says nothing of its camera's colours"));
     }
     const STEPS: [ProcessingStep; 5] = [
@@ -126,10 +119,10 @@ fn read_inner(path: &Path, hash: ContentHash, limits: &Limits) -> Result<CameraP
         ProcessingStep::CropDefault,
     ];
     let developer = RawDevelop { steps: STEPS.to_vec() };
-    let Intermediate::ThreeColor(linear) = developer.develop_intermediate(&sensor).map_err(refusal)? else {
+    let Intermediate::ThreeColor(linear) = developer.develop_intermediate(&sensor.raw).map_err(refusal)? else {
         return Err(not_from("a raw file whose sensor does not see three colours"));
     };
-    let balance = Balance::of(sensor.wb_coeffs);
+    let balance = Balance::of(sensor.raw.wb_coeffs);
     let samples: Vec<u16> = linear
         .data
         .iter()
@@ -137,13 +130,12 @@ fn read_inner(path: &Path, hash: ContentHash, limits: &Limits) -> Result<CameraP
         .collect();
     let picture: ImageBuffer<Rgb<u16>, _> = ImageBuffer::from_raw(linear.width as u32, linear.height as u32, samples)
         .ok_or_else(|| CodecError::Damaged("it has no pixels".to_owned()))?;
-    let mut picture = DynamicImage::ImageRgb16(picture);
-    picture.apply_orientation(orientation_of(&sensor));
-    let (size, channels, samples) = flatten(picture);
-    let original = Original::new(ContentHash::of_step(&hash, &"camera colours 1"), size, channels, samples, None);
-    sensor.data = RawImageData::Integer(Vec::new());
-    let facts = Facts { size, ..developed.facts };
-    Ok(CameraPicture { decoded: Decoded { original, facts }, balance, sensor, told })
+    let picture = DynamicImage::ImageRgb16(picture);
+    let hash = ContentHash::of_step(&hash, &"camera colours 1");
+    let decoded = upright(picture, hash, &raw, &sensor, &mut file, bytes)?;
+    let told = sensor.told.ok_or_else(|| not_from("a raw file that says nothing of how it was taken"))?;
+    sensor.raw.data = RawImageData::Integer(Vec::new());
+    Ok(CameraPicture { decoded, balance, sensor: sensor.raw, told })
 }
 
 fn not_from(what: &str) -> CodecError {
@@ -190,18 +182,9 @@ impl<'a> LinearWriter<'a> {
         assert_eq!(samples.len() as u64, 3 * size.area(), "all rows of the picture");
         let small = preview(camera, size, &samples)?;
         let raw = camera.image(size, samples);
-        let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
-        let mut out = BufWriter::with_capacity(1 << 20, NamedTempFile::new_in(folder)?);
+        let mut out = BufWriter::with_capacity(1 << 20, unfinished(path)?);
         written(&mut out, &raw, camera, &small, history).map_err(|error| CodecError::Encode(error.to_string()))?;
-        let file = out.into_inner().map_err(|e| e.into_error())?;
-        file.as_file().sync_all()?;
-        let file = file.persist(path).map_err(|e| e.error)?;
-        #[cfg(unix)]
-        {
-            use std::os::unix::fs::PermissionsExt;
-            file.set_permissions(std::fs::Permissions::from_mode(0o644))?;
-        }
-        Ok(())
+        place(out.into_inner().map_err(|e| e.into_error())?, path)
     }
 }
 

@@ -31,18 +31,12 @@ pub(super) struct RawFile {
     pub format: &'static str,
 }
 
-/// What came of it.
-pub(super) struct Developed {
-    /// sRGB, 16 bits, as the sensor lay.
-    pub picture: DynamicImage,
-    /// How to turn it.
-    pub orientation: Orientation,
-    /// Maker and model.
-    pub camera: Option<String>,
-    /// ISO sensitivity.
-    pub iso: Option<u32>,
-    /// When it was taken, as the camera wrote it.
-    pub taken: Option<String>,
+/// What a sensor saw, not developed yet, and what the file says besides.
+pub(super) struct Sensor {
+    /// The mosaic.
+    pub raw: RawImage,
+    /// Exposure, lens and time.
+    pub told: Option<RawMetadata>,
 }
 
 impl RawFile {
@@ -68,8 +62,8 @@ impl RawFile {
         Ok(format.map(|format| Self { source, format }))
     }
 
-    /// Decodes and develops it; limits are checked, and its size `announced`, before any pixel is decoded.
-    pub fn develop(&self, limits: &Limits, announced: &mut Announce) -> Result<Developed, CodecError> {
+    /// Decodes it; limits are checked, and its size `announced`, before any pixel is.
+    pub fn sensor(&self, limits: &Limits, announced: &mut Announce) -> Result<Sensor, CodecError> {
         let decoder = rawler::get_decoder(&self.source).map_err(refusal)?;
         let which = RawDecodeParams::default();
         let head = decoder.raw_image(&self.source, &which, true).map_err(refusal)?;
@@ -78,34 +72,38 @@ impl RawFile {
         limits.check_input(size)?;
         announced(size, size.area() * BYTES_OF_PIXEL)?;
         let raw = decoder.raw_image(&self.source, &which, false).map_err(refusal)?;
-        let picture = sixteen_bits(RawDevelop::default().develop_intermediate(&raw).map_err(refusal)?)?;
-        let told = decoder.raw_metadata(&self.source, &which).ok();
-        let exif = told.as_ref().map(|told| &told.exif);
-        let camera = format!("{} {}", raw.clean_make, raw.clean_model).trim().to_owned();
-        Ok(Developed {
-            picture,
-            orientation: orientation_of(&raw),
-            camera: (!camera.is_empty()).then_some(camera),
-            iso: exif.and_then(|e| e.iso_speed.or(e.iso_speed_ratings.map(u32::from))).filter(|iso| *iso > 0),
-            taken: exif.and_then(|e| e.date_time_original.clone()),
-        })
+        Ok(Sensor { raw, told: decoder.raw_metadata(&self.source, &which).ok() })
     }
 }
 
-impl RawFile {
-    /// What the sensor saw, and what the file says besides; within no limits: those of [`develop`](Self::develop) come first.
-    pub fn sensor(&self) -> Result<(RawImage, RawMetadata), CodecError> {
-        let decoder = rawler::get_decoder(&self.source).map_err(refusal)?;
-        let which = RawDecodeParams::default();
-        let raw = decoder.raw_image(&self.source, &which, false).map_err(refusal)?;
-        Ok((raw, decoder.raw_metadata(&self.source, &which).map_err(refusal)?))
+impl Sensor {
+    /// sRGB, 16 bits, as the sensor lay.
+    pub fn developed(&self) -> Result<DynamicImage, CodecError> {
+        sixteen_bits(RawDevelop::default().develop_intermediate(&self.raw).map_err(refusal)?)
     }
-}
 
-/// How to turn a sensor's picture.
-pub(super) fn orientation_of(raw: &RawImage) -> Orientation {
-    let told = u8::try_from(raw.orientation.to_u16()).ok();
-    told.and_then(Orientation::from_exif).unwrap_or(Orientation::NoTransforms)
+    /// How to turn it.
+    pub fn orientation(&self) -> Orientation {
+        let told = u8::try_from(self.raw.orientation.to_u16()).ok();
+        told.and_then(Orientation::from_exif).unwrap_or(Orientation::NoTransforms)
+    }
+
+    /// Maker and model.
+    pub fn camera(&self) -> Option<String> {
+        let camera = format!("{} {}", self.raw.clean_make, self.raw.clean_model).trim().to_owned();
+        (!camera.is_empty()).then_some(camera)
+    }
+
+    /// ISO sensitivity.
+    pub fn iso(&self) -> Option<u32> {
+        let exif = &self.told.as_ref()?.exif;
+        exif.iso_speed.or(exif.iso_speed_ratings.map(u32::from)).filter(|iso| *iso > 0)
+    }
+
+    /// When it was taken, as the camera wrote it.
+    pub fn taken(&self) -> Option<String> {
+        self.told.as_ref()?.exif.date_time_original.clone()
+    }
 }
 
 /// Whether it is a raw file that says so at its ninth byte and describes its pixels in no directory.

@@ -16,7 +16,7 @@ use image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
 
 use super::announce::Announce;
 use super::error::CodecError;
-use super::raw::{Developed, RawFile};
+use super::raw::{RawFile, Sensor};
 use super::write::png_bytes;
 use super::{container, jpeg_end, jpeg_segments};
 use crate::colour::ColourProfile;
@@ -56,21 +56,44 @@ pub(super) fn read_opened(
     limits: &Limits,
     announced: &mut Announce,
 ) -> Result<Decoded, CodecError> {
-    // The decoders are safe code, but an unforeseen file may still trip an assertion in one of them.
-    catch_unwind(AssertUnwindSafe(|| read_inner(file, hash, limits, announced)))
+    caught(|| read_inner(file, hash, limits, announced))
+}
+
+/// What decoding comes to: the decoders are safe code, but an unforeseen file may still trip an assertion in one of them.
+pub(super) fn caught<T>(decoding: impl FnOnce() -> Result<T, CodecError>) -> Result<T, CodecError> {
+    catch_unwind(AssertUnwindSafe(decoding))
         .unwrap_or_else(|_| Err(CodecError::Damaged("the decoder gave up on it".to_owned())))
+}
+
+/// A file whose structure was found sound.
+pub(super) struct Checked {
+    /// How long it is.
+    pub bytes: u64,
+    /// The format that its first bytes tell.
+    pub format: Option<ImageFormat>,
+    /// The raw file that it is, if it is one.
+    pub raw: Option<RawFile>,
+}
+
+/// Checks a file's length and structure before any decoder sees it.
+pub(super) fn checked(file: &mut BufReader<File>, limits: &Limits) -> Result<Checked, CodecError> {
+    let bytes = file.get_ref().metadata()?.len();
+    limits.check_file(bytes)?;
+    let format = ImageReader::new(&mut *file).with_guessed_format()?.format();
+    let directories = container::check(file, bytes)?;
+    let raw = match format {
+        None | Some(ImageFormat::Tiff) => RawFile::open(file, directories.filter(|_| format.is_some()))?,
+        Some(_) => None,
+    };
+    Ok(Checked { bytes, format, raw })
 }
 
 fn read_inner(file: File, hash: ContentHash, limits: &Limits, announced: &mut Announce) -> Result<Decoded, CodecError> {
     let mut file = BufReader::with_capacity(1 << 16, file);
-    let bytes = file.get_ref().metadata()?.len();
-    limits.check_file(bytes)?;
-    let format = ImageReader::new(&mut file).with_guessed_format()?.format();
-    let directories = container::check(&mut file, bytes)?;
-    if matches!(format, None | Some(ImageFormat::Tiff))
-        && let Some(raw) = RawFile::open(&mut file, directories.filter(|_| format.is_some()))?
-    {
-        return developed(&raw, &mut file, bytes, hash, limits, announced);
+    let Checked { bytes, format, raw } = checked(&mut file, limits)?;
+    if let Some(raw) = raw {
+        let sensor = raw.sensor(limits, announced)?;
+        return upright(sensor.developed()?, hash, &raw, &sensor, &mut file, bytes);
     }
     let format = format.ok_or(CodecError::NotAPicture)?;
     if format == ImageFormat::Jpeg {
@@ -135,25 +158,25 @@ fn read_inner(file: File, hash: ContentHash, limits: &Limits, announced: &mut An
     Ok(Decoded { original, facts })
 }
 
-/// A raw file's picture, and what it says of itself.
-fn developed(
+/// A picture that was made of what a sensor saw, turned upright, with what its file says of itself.
+pub(super) fn upright(
+    mut picture: DynamicImage,
+    hash: ContentHash,
     raw: &RawFile,
+    sensor: &Sensor,
     file: &mut BufReader<File>,
     bytes: u64,
-    hash: ContentHash,
-    limits: &Limits,
-    announced: &mut Announce,
 ) -> Result<Decoded, CodecError> {
-    let Developed { mut picture, orientation, camera: known_camera, iso, taken } = raw.develop(limits, announced)?;
+    let orientation = sensor.orientation();
     picture.apply_orientation(orientation);
     let (size, channels, samples) = flatten(picture);
     file.rewind()?;
     let exif = exif::Reader::new().read_from_container(file).ok();
     let exif = exif.as_ref();
     let mut facts = told(raw.format, bytes, size, channels, samples.depth(), orientation, exif);
-    facts.camera = facts.camera.or(known_camera);
-    facts.iso = facts.iso.or(iso);
-    facts.taken = facts.taken.or(taken);
+    facts.camera = facts.camera.or_else(|| sensor.camera());
+    facts.iso = facts.iso.or_else(|| sensor.iso());
+    facts.taken = facts.taken.or_else(|| sensor.taken());
     let metadata = Metadata { fields: exif.map(Metadata::kept_fields).unwrap_or_default(), ..Metadata::default() };
     let original = Original::new(hash, size, channels, samples, None).with_metadata(metadata);
     Ok(Decoded { original, facts })
@@ -206,7 +229,7 @@ fn format_name(format: ImageFormat) -> &'static str {
 }
 
 /// Interleaved samples of grey or colour in 8 or 16 bits; transparency is laid on white.
-pub(super) fn flatten(picture: DynamicImage) -> (Size, Channels, Samples) {
+fn flatten(picture: DynamicImage) -> (Size, Channels, Samples) {
     let size = Size::new(picture.width(), picture.height());
     let (channels, samples) = match picture {
         DynamicImage::ImageLuma8(p) => (Channels::Grey, Samples::Eight(p.into_raw())),

@@ -83,6 +83,30 @@ impl Spec {
     }
 }
 
+/// The folder that a file lies in.
+fn folder_of(path: &Path) -> &Path {
+    path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."))
+}
+
+/// A file beside `path` that is not whole yet; dropped before [`place`], it leaves nothing behind.
+pub(super) fn unfinished(path: &Path) -> Result<NamedTempFile, CodecError> {
+    Ok(tempfile::Builder::new().prefix(".dettaglio-").suffix(".part").tempfile_in(folder_of(path))?)
+}
+
+/// Gives a file that is whole its name, replacing one that has it already.
+pub(super) fn place(file: NamedTempFile, path: &Path) -> Result<(), CodecError> {
+    file.as_file().sync_all()?;
+    let file = file.persist(path).map_err(|e| e.error)?;
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        file.set_permissions(std::fs::Permissions::from_mode(0o644))?;
+    }
+    // The name itself must survive a power cut too; not every file system allows this.
+    let _ = File::open(folder_of(path)).and_then(|folder| folder.sync_all());
+    Ok(())
+}
+
 /// A result on its way to disk.
 ///
 /// Dropped before [`finish`](Self::finish), it leaves nothing behind.
@@ -122,16 +146,13 @@ impl PictureWriter {
             }
             carried.profile = Some(Arc::new(wanted));
         }
-        let folder = path.parent().filter(|p| !p.as_os_str().is_empty()).unwrap_or(Path::new("."));
-        let file = tempfile::Builder::new().prefix(".dettaglio-").suffix(".part").tempfile_in(folder)?;
+        let file = unfinished(path)?;
         let spec = Spec { size, channels, settings, carried };
         let (bands, receiver) = sync_channel(2);
         let encoder = std::thread::Builder::new().name("encoder".to_owned()).spawn(move || {
             let mut out = BufWriter::with_capacity(1 << 20, file);
             encode(&mut out, &spec, receiver)?;
-            let file = out.into_inner().map_err(|e| e.into_error())?;
-            file.as_file().sync_all()?;
-            Ok(file)
+            Ok(out.into_inner().map_err(|e| e.into_error())?)
         })?;
         Ok(Self {
             size,
@@ -165,18 +186,7 @@ impl PictureWriter {
     pub fn finish(mut self) -> Result<(), CodecError> {
         assert_eq!(self.rows_given, self.size.height, "all rows of the picture");
         drop(self.bands.take());
-        let file = self.join()?;
-        let file = file.persist(&self.path).map_err(|e| e.error)?;
-        #[cfg(unix)]
-        {
-            use std::os::unix::fs::PermissionsExt;
-            file.set_permissions(std::fs::Permissions::from_mode(0o644))?;
-        }
-        if let Some(folder) = self.path.parent().filter(|p| !p.as_os_str().is_empty()) {
-            // The name itself must survive a power cut too; not every file system allows this.
-            let _ = File::open(folder).and_then(|folder| folder.sync_all());
-        }
-        Ok(())
+        place(self.join()?, &self.path)
     }
 
     fn join(&mut self) -> Result<NamedTempFile, CodecError> {

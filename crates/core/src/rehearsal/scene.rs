@@ -12,7 +12,6 @@ use dettaglio_domain::model::{LevelKind, ModelRef};
 use dettaglio_domain::reading::Reading;
 use dettaglio_domain::recipe::{Recipe, RecipeError, Steps};
 use dettaglio_domain::rehearsal::Figures;
-use dettaglio_domain::repair::Repair;
 use dettaglio_domain::size::Target;
 use dettaglio_domain::treatment::Treatment;
 
@@ -180,13 +179,8 @@ pub fn as_rehearsed(steps: &Steps, put_back: PutBack) -> Steps {
     let noise = steps.clean.noise.clone().filter(|_| put_back.noise.is_some());
     let marks = steps.clean.marks.clone().filter(|_| put_back.quality.is_some());
     let finish = Finish { grain: None, ..steps.finish };
-    Steps {
-        repair: Repair::default(),
-        clean: Clean { noise, marks, softness: None },
-        finish,
-        faces: None,
-        enlarge: steps.enlarge.clone(),
-    }
+    let clean = Clean { noise, marks, softness: None };
+    Steps { clean, finish, ..Recipe::only(steps.enlarge.clone()).steps }
 }
 
 /// White noise, the same on every run.

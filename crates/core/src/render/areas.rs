@@ -7,6 +7,7 @@ use dettaglio_domain::treatment::Treatment;
 
 use super::pace::RenderError;
 use super::renderer::{Window, Work};
+use super::weights::{mix, reached};
 use crate::area;
 use crate::enlarge::{Averaging, Source, resample_in, source_region};
 use crate::picture::Planes;
@@ -27,22 +28,21 @@ impl Work<'_> {
         if self.treatment.areas.is_empty() {
             return step(self, region);
         }
-        let mut layers: Vec<(Treatment, Vec<f32>)> = Vec::new();
+        let mut layers: Vec<(Treatment, Region, Vec<f32>)> = Vec::new();
         for area in &self.treatment.areas {
             let weights = weights(self, &area.mask, size, region);
             if weights.iter().all(|w| *w == 1.0) {
                 layers.clear();
             }
-            if weights.iter().any(|w| *w > 0.0) {
-                layers.push((self.treatment.in_area(area), weights));
+            if let Some(part) = reached(&weights, region) {
+                layers.push((self.treatment.in_area(area), part, weights));
             }
         }
-        let hidden = layers.first().is_some_and(|(_, weights)| weights.iter().all(|w| *w == 1.0));
+        let hidden = layers.first().is_some_and(|(_, _, weights)| weights.iter().all(|w| *w == 1.0));
         let mut planes = if hidden { Planes::black(region.size()) } else { step(self, region)? };
-        for (treatment, weights) in &layers {
-            let part = reached(weights, region);
+        for (treatment, part, weights) in &layers {
             let inner = Work { treatment, framed: self.framed.clone(), ..*self };
-            mix(&mut planes, region, &step(&inner, part)?, part, weights);
+            mix(&mut planes, region, &step(&inner, *part)?, *part, weights);
         }
         Ok(planes)
     }
@@ -68,31 +68,4 @@ fn weights(work: &Work<'_>, mask: &Mask, size: Size, region: Region) -> Vec<f32>
         };
     }
     weights
-}
-
-/// The smallest part of a region that holds all weights above nothing; there is one at least.
-fn reached(weights: &[f32], region: Region) -> Region {
-    let width = region.width as usize;
-    let rows = || weights.chunks_exact(width);
-    let any = |row: &[f32]| row.iter().any(|w| *w > 0.0);
-    let top = rows().position(any).unwrap_or(0) as u32;
-    let bottom = region.height - rows().rev().position(any).unwrap_or(0) as u32;
-    let first = |row: &[f32]| row.iter().position(|w| *w > 0.0);
-    let last = |row: &[f32]| row.iter().rposition(|w| *w > 0.0);
-    let left = rows().filter_map(first).min().unwrap_or(0) as u32;
-    let right = rows().filter_map(last).max().unwrap_or(width - 1) as u32 + 1;
-    Region::new(region.x + left, region.y + top, right - left, bottom - top)
-}
-
-fn mix(planes: &mut Planes, region: Region, inner: &Planes, part: Region, weights: &[f32]) {
-    let (left, top) = ((part.x - region.x) as usize, part.y - region.y);
-    for channel in 0..3 {
-        for y in 0..part.height {
-            let weights = &weights[(top + y) as usize * region.width as usize + left..];
-            let row = &mut planes.row_mut(channel, top + y)[left..];
-            for ((value, new), weight) in row.iter_mut().zip(inner.row(channel, y)).zip(weights) {
-                *value += (new - *value) * weight;
-            }
-        }
-    }
 }

@@ -20,6 +20,7 @@ mod run;
 mod sheet;
 #[cfg(test)]
 mod tests;
+mod weights;
 
 pub use departure::Measures;
 pub use faces::Restoration;

@@ -124,7 +124,7 @@ impl Renderer {
         let margin = Margin { fill: Fill::Black, ..treatment.margin };
         let planes = sheet::compose(margin, treatment.size, part, |part| {
             let padded = around(part, finish::halo(&treatment.finish), treatment.size);
-            let mut mask = finish::mask(&edges, &at.enlarged(padded)?.luminance(), padded.width as usize);
+            let mut mask = finish::mask(&edges, &at.in_its_tone(padded)?.luminance(), padded.width as usize);
             if let Some(skin) = at.skin(padded) {
                 mask.iter_mut().zip(skin).for_each(|(open, skin)| *open *= 1.0 - edges.leave_skin * skin);
             }
@@ -149,10 +149,8 @@ impl Renderer {
         pace: &dyn Pace,
     ) -> Result<Planes, RenderError> {
         let at = Work::new(self, original, treatment, pace, None)?;
-        at.over_original(level, region, |part| {
-            let picture = at.framed.pull(part);
-            let weights = treatment.areas.get(area).map(|area| area::weights(&area.mask, &at.framed, part));
-            Ok(in_amber(&picture, &weights.unwrap_or_else(|| vec![0.0; part.size().area() as usize])))
+        at.amber_over_original(level, region, |part| {
+            Ok(treatment.areas.get(area).map(|area| area::weights(&area.mask, &at.framed, part)))
         })
     }
 
@@ -168,11 +166,7 @@ impl Renderer {
     ) -> Result<Planes, RenderError> {
         let at = Work::new(self, original, treatment, pace, None)?;
         let marks = at.wear_marks()?;
-        at.over_original(level, region, |part| {
-            let picture = at.framed.pull(part);
-            let marked = marks.as_ref().map(|marks| marks.marks(part, pace)).transpose()?;
-            Ok(in_amber(&picture, &marked.unwrap_or_else(|| vec![0.0; part.size().area() as usize])))
-        })
+        at.amber_over_original(level, region, |part| marks.as_ref().map(|marks| marks.marks(part, pace)).transpose())
     }
 
     pub(super) fn render_with(
@@ -253,6 +247,19 @@ impl<'a> Work<'a> {
         let part = enlarge::source_region(whole, size, region, Kernel::Nearest);
         let planes = sheet::compose(margin, kept, part, draw)?;
         Ok(enlarge::resample(&Window { whole, part, planes }, size, region, Kernel::Nearest))
+    }
+
+    /// A view of the original, dim, with amber over it by a share for each pixel; none of it where there is nothing to share out.
+    fn amber_over_original(
+        &self,
+        level: u32,
+        region: Region,
+        shares: impl Fn(Region) -> Result<Option<Vec<f32>>, RenderError>,
+    ) -> Result<Planes, RenderError> {
+        self.over_original(level, region, |part| {
+            let shares = shares(part)?.unwrap_or_else(|| vec![0.0; part.size().area() as usize]);
+            Ok(in_amber(&self.framed.pull(part), &shares))
+        })
     }
 
     /// A region of the result with all its areas, without its margin.

@@ -15,6 +15,7 @@ use rayon::prelude::*;
 use super::layback::around;
 use super::level::{Below, Caches, Level, Marking, Step, Told};
 use super::pace::{Pace, RenderError};
+use super::weights::{mix, reached};
 use crate::area;
 use crate::enlarge::Source;
 use crate::frame::Framed;
@@ -153,35 +154,11 @@ impl Step for Repaired<'_> {
     fn region(&self, region: Region, pace: &dyn Pace) -> Result<Planes, RenderError> {
         let mut planes = self.framed.pull(region);
         let marks = self.marks.marks(region, pace)?;
-        let Some(part) = marked_part(&marks, region) else { return Ok(planes) };
-        let filled = self.filled.region(part, pace)?;
-        let width = region.width as usize;
-        let (left, top) = ((part.x - region.x) as usize, part.y - region.y);
-        for channel in 0..3 {
-            for y in 0..part.height {
-                let marks = &marks[(top + y) as usize * width + left..];
-                let row = &mut planes.row_mut(channel, top + y)[left..];
-                for ((value, new), mark) in row.iter_mut().zip(filled.row(channel, y)).zip(marks) {
-                    if *mark > 0.0 {
-                        *value = new.clamp(0.0, 1.0);
-                    }
-                }
-            }
+        if let Some(part) = reached(&marks, region) {
+            mix(&mut planes, region, &self.filled.region(part, pace)?, part, &marks);
         }
         Ok(planes)
     }
-}
-
-/// The smallest part of a region that holds all its marks; nothing where there are none.
-fn marked_part(marks: &[f32], region: Region) -> Option<Region> {
-    let width = region.width as usize;
-    let rows = || marks.chunks_exact(width);
-    let marked = |row: &[f32]| row.iter().any(|m| *m > 0.0);
-    let top = rows().position(marked)? as u32;
-    let bottom = rows().rposition(marked)? as u32 + 1;
-    let left = rows().filter_map(|row| row.iter().position(|m| *m > 0.0)).min()? as u32;
-    let right = rows().filter_map(|row| row.iter().rposition(|m| *m > 0.0)).max()? as u32 + 1;
-    Some(Region::new(region.x + left, region.y + top, right - left, bottom - top))
 }
 
 /// Brings faded tone back, channel by channel; nothing happens where there are no curves.

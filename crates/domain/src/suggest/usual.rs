@@ -58,8 +58,7 @@ impl Usual {
 
     /// Dust, scratches and breaks, where there are models for them.
     pub fn wear(catalogue: &Catalogue) -> Option<Wear> {
-        let (finder, filler) = catalogue.repairers()?;
-        Some(Wear::usual(ModelRef::of(finder), ModelRef::of(filler)))
+        catalogue.repairers().map(Wear::by)
     }
 
     /// Compression marks, at the worse of the file's own quality and that of an earlier compression.

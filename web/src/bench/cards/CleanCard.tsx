@@ -2,15 +2,13 @@
 
 import { MenuItem, TextField, Typography } from "@mui/material";
 import type { Clean, Model, Plan, Reading, Suggestion } from "../../api/client";
-import { decimal, duration } from "../../app/format";
+import { decimal, duration, mean, percent } from "../../app/format";
 import { Card } from "./Card";
 import { Dial } from "./Dial";
 import { Part, Reasons } from "./Part";
 import { evidence } from "./evidence";
 
 type Level = "noise" | "compression" | "softness";
-
-const percent = (share: number) => `${Math.round(share * 100)} %`;
 
 /** The step in a line. */
 export function cleanLine(clean: Clean): string {
@@ -21,8 +19,6 @@ export function cleanLine(clean: Clean): string {
   ].filter(Boolean);
   return parts.length === 0 ? "off" : parts.join(", ");
 }
-
-const mean = (values: number[]) => values.reduce((a, b) => a + b, 0) / values.length;
 
 export function CleanCard(props: {
   clean: Clean;

@@ -4,13 +4,11 @@ import DeleteOutlineIcon from "@mui/icons-material/DeleteOutlined";
 import { Box, Button, FormControlLabel, IconButton, Stack, Switch, Tooltip, Typography } from "@mui/material";
 import type { Model, Original, OwnFace, Plan, PlannedFace, Suggestion, Intent } from "../../api/client";
 import { useRestoration } from "../../api/queries";
-import { decimal } from "../../app/format";
+import { decimal, percent } from "../../app/format";
 import { changedFace, ownFaces, usualStrength, withoutFace } from "../faces";
 import { Card } from "./Card";
 import { Dial } from "./Dial";
 import { Column, Part, Reasons } from "./Part";
-
-const percent = (share: number) => `${Math.round(share * 100)} %`;
 
 /** The step in a line. */
 export function facesLine(intent: Intent, plan: Plan | undefined): string {

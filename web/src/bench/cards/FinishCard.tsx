@@ -2,7 +2,7 @@
 
 import { Button, Tooltip } from "@mui/material";
 import type { Finish, Plan, Reading, Suggestion } from "../../api/client";
-import { decimal } from "../../app/format";
+import { decimal, percent } from "../../app/format";
 import { Card } from "./Card";
 import { Dial } from "./Dial";
 import { Part, Reasons } from "./Part";
@@ -16,8 +16,6 @@ export function finishLine({ edges, grain }: Finish): string {
   ].filter(Boolean);
   return parts.length === 0 ? "off" : parts.join(", ");
 }
-
-const percent = (share: number) => `${Math.round(share * 100)} %`;
 
 export function FinishCard(props: {
   finish: Finish;

@@ -18,7 +18,7 @@ const told = (usual: object) =>
 
 async function opened(repair: Repair, suggestion?: Suggestion) {
   const onChange = vi.fn<(repair: Repair) => void>();
-  const hand = { shown: false, onMarking: vi.fn(), onShown: vi.fn() };
+  const hand = { onMarking: vi.fn(), onShown: vi.fn() };
   const shown = show(<RepairCard repair={repair} suggestion={suggestion} onChange={onChange} hand={hand} />);
   await shown.user.click(screen.getByRole("button", { name: /^Repair/ }));
   return { ...shown, onChange, hand, card: within(await screen.findByRole("dialog", { name: "Repair" })) };

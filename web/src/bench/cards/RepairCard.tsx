@@ -1,15 +1,13 @@
 /** What time has done to a print: dust, scratches and breaks that are filled, and faded tone that is brought back. */
 
 import { Box, Button, FormControlLabel, Switch, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
-import type { Fade, Plan, Reading, Repair, Suggestion, Wear } from "../../api/client";
+import type { Fade, Repair, Suggestion, Wear } from "../../api/client";
 import { rules } from "../../api/rules";
+import { mean, percent } from "../../app/format";
 import { unmarked } from "../marking";
 import { Card } from "./Card";
 import { Dial } from "./Dial";
 import { Part, Reasons } from "./Part";
-
-const percent = (share: number) => `${Math.round(share * 100)} %`;
-const mean = (values: number[]) => values.reduce((a, b) => a + b, 0) / values.length;
 
 const KINDS = [
   ["specks", "Specks", "Dust and spots"],
@@ -27,15 +25,12 @@ export function repairLine({ wear, fade }: Repair): string {
 
 export interface Marking {
   marking?: "worn" | "sound";
-  shown: boolean;
   onMarking: (marking: "worn" | "sound" | undefined) => void;
   onShown: (shown: boolean) => void;
 }
 
 export function RepairCard(props: {
   repair: Repair;
-  plan?: Plan;
-  reading?: Reading;
   suggestion?: Suggestion;
   onChange: (repair: Repair) => void;
   hand: Marking;
@@ -203,8 +198,8 @@ function Ranges({ fade }: { fade: Fade }) {
               position: "absolute",
               top: 0,
               bottom: 0,
-              left: percent(fade.black[i] ?? 0).replace(" ", ""),
-              right: percent(1 - (fade.white[i] ?? 1)).replace(" ", ""),
+              left: `${(fade.black[i] ?? 0) * 100}%`,
+              right: `${(1 - (fade.white[i] ?? 1)) * 100}%`,
               bgcolor: colour,
             }}
           />
