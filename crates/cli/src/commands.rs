@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 
 use anyhow::{Context, bail};
-use dettaglio_core::codec::{Decoded, Decoders, read_camera};
+use dettaglio_core::codec::{Decoded, Decoders, DecodingMemory, read_camera};
 use dettaglio_core::picture::Planes;
 use dettaglio_core::render::{self, Destination, Renderer, Unhurried};
 use dettaglio_core::{compare, reading};
@@ -28,7 +28,7 @@ pub const SHARED_TILES: usize = 1 << 20;
 
 /// Memory that a picture may take while it is read: pictures are read one after another, and the largest one that is read at all
 /// fits.
-const MEMORY: u64 = 16 << 30;
+const MEMORY: DecodingMemory = DecodingMemory { decoding: 16 << 30, open: 16 << 30 };
 
 /// Enlarges every input; one that fails does not keep the others from being made.
 pub fn enlarge(args: &EnlargeArgs) -> anyhow::Result<()> {
@@ -188,7 +188,7 @@ pub fn open(path: &Path) -> anyhow::Result<Decoded> {
     let hash = ContentHash::of_file(path).with_context(named)?;
     let program = std::env::current_exe()?;
     let decoders = DECODERS.get_or_init(|| Decoders::new(&program, MEMORY, Limits::default()));
-    Ok(decoders.read(path, hash).with_context(named)?.0)
+    decoders.read(path, hash, &|_| {}).with_context(named)
 }
 
 /// The files that were named: folders give the pictures in them, patterns what they match.

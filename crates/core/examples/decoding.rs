@@ -5,11 +5,13 @@
 use std::path::{Path, PathBuf};
 use std::time::{Duration, Instant};
 
-use dettaglio_core::codec::{self, Decoders};
+use dettaglio_core::codec::{self, Decoders, DecodingMemory};
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::limits::Limits;
 
 const TIMES: usize = 7;
+
+const MEMORY: DecodingMemory = DecodingMemory { decoding: 16 << 30, open: 16 << 30 };
 
 type Result<T> = std::result::Result<T, Box<dyn std::error::Error>>;
 
@@ -32,9 +34,9 @@ fn main() -> Result<()> {
     );
     for file in arguments {
         let hash = ContentHash::of_file(&file)?;
-        let decoders = Decoders::new(&program, 16 << 30, Limits::default());
+        let decoders = Decoders::new(&program, MEMORY, Limits::default());
         let here = |path: &Path| timed(|| Ok(codec::read(path, hash, &Limits::default())?));
-        let apart = |path: &Path| timed(|| Ok(decoders.read(path, hash)?));
+        let apart = |path: &Path| timed(|| Ok(decoders.read(path, hash, &|_| {})?));
         let first = middle(vec![apart(&file)?]);
         let (mut times_here, mut times_apart) = (Vec::new(), Vec::new());
         for _ in 0..TIMES {

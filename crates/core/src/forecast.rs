@@ -33,6 +33,7 @@ pub fn measure(rates: &mut Rates, shelf: &Shelf) -> Vec<ModelError> {
             Ok(rate) => rates.models.extend(rate.map(|rate| (model.card().id.clone(), rate))),
             Err(error) => troubles.push(error),
         }
+        shelf.close_unused();
     }
     troubles
 }

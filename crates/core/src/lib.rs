@@ -28,6 +28,7 @@
 
 mod apart;
 pub mod area;
+mod budget;
 pub mod clean;
 pub mod codec;
 pub mod colour;
@@ -49,8 +50,6 @@ pub mod spots;
 pub mod tones;
 pub mod trace;
 pub mod trial;
-
-pub use apart::Held;
 
 /// What must come first in the `main` of a program that reads strangers' files or runs their models, before it starts any thread:
 /// where it was started as a helper of another of its processes, it helps until that ends, and answers true.

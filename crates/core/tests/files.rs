@@ -267,6 +267,60 @@ fn every_compression_of_a_tiff_holds_the_same_pixels(#[case] compression: Compre
     assert!(worst <= 0.5 / (2_f32.powi(bits.into()) - 1.0) + 1e-6, "{worst}");
 }
 
+/// A TIFF of 64 x 64 px in one strip of such data: 8 bits a pixel, or one in compressions made for fax machines.
+fn tiff_of(compression: u16, data: &[u8]) -> Vec<u8> {
+    let bits = if (2..=4).contains(&compression) { 1 } else { 8 };
+    let length = u32::try_from(data.len()).unwrap();
+    let entries: [(u16, u16, u32); 9] = [
+        (256, 3, 64),
+        (257, 3, 64),
+        (258, 3, bits),
+        (259, 3, u32::from(compression)),
+        (262, 3, 1),
+        (273, 4, 8 + 2 + 9 * 12 + 4),
+        (277, 3, 1),
+        (278, 3, 64),
+        (279, 4, length),
+    ];
+    let mut file = b"II*\0\x08\0\0\0\x09\0".to_vec();
+    for (tag, kind, value) in entries {
+        file.extend(tag.to_le_bytes());
+        file.extend(kind.to_le_bytes());
+        file.extend(1_u32.to_le_bytes());
+        file.extend(value.to_le_bytes());
+    }
+    file.extend([0; 4]);
+    file.extend(data);
+    file
+}
+
+#[rstest]
+fn a_tiff_whose_data_cannot_be_unpacked_is_damaged_and_no_failure_of_ours(
+    // Fax of three kinds, LZW, JPEG, Deflate of two kinds, PackBits.
+    #[values(2, 3, 4, 5, 7, 8, 32_946, 32_773)] compression: u16,
+    #[values(0x00, 0x55, 0xFF)] fill: u8,
+) {
+    let scrambled: Vec<u8> = (0..400_u32).map(|i| (i.wrapping_mul(2_654_435_761) >> 21) as u8 ^ fill).collect();
+    for data in [vec![fill; 400], scrambled, vec![fill; 3]] {
+        match opened(&tiff_of(compression, &data)) {
+            Ok(decoded) => assert_eq!(decoded.facts.size, Size::new(64, 64)),
+            Err(CodecError::Damaged(_) | CodecError::Truncated | CodecError::Unsupported(_)) => {}
+            Err(other) => panic!("{compression}, {fill:x}: {other:?}"),
+        }
+    }
+}
+
+#[test]
+fn a_jpeg_without_its_last_rows_is_incomplete_though_an_end_is_set_behind() {
+    let whole = encoded(&photo(), ImageFormat::Jpeg);
+    assert!(opened(&whole).is_ok());
+    for share in [50, 75, 95] {
+        let mut cut = whole[..whole.len() * share / 100].to_vec();
+        cut.extend([0xFF, 0xD9]);
+        assert!(matches!(opened(&cut), Err(CodecError::Truncated)), "{share} % of it");
+    }
+}
+
 #[test]
 fn half_chroma_takes_less_room() {
     let folder = tempfile::tempdir().unwrap();

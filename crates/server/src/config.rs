@@ -4,6 +4,7 @@ use std::net::{IpAddr, Ipv4Addr};
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
+use dettaglio_core::codec::DecodingMemory;
 use dettaglio_domain::limits::Limits;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -41,8 +42,8 @@ pub struct Settings {
     pub workers: usize,
     /// Bytes of computed tiles that are kept on disk.
     pub tiles_on_disk: u64,
-    /// Bytes of memory that pictures may take together while they are read and measured; the rest wait.
-    pub reading_memory: u64,
+    /// What pictures may take together while they are read, and while they are open; the rest wait.
+    pub memory: DecodingMemory,
     /// How long a connection may be without a request.
     pub patience: Duration,
     /// Devices and services outside.
@@ -68,7 +69,7 @@ impl Settings {
             measure_speed: true,
             workers: 1,
             tiles_on_disk: 4 << 30,
-            reading_memory: 3 << 30,
+            memory: DecodingMemory { decoding: 2 << 30, open: 2 << 30 },
             patience: Duration::from_secs(20),
             devices: Devices::default(),
         }

@@ -7,6 +7,7 @@ use std::process::ExitCode;
 
 use chrono::{Days, Utc};
 use clap::{Args, Parser, Subcommand};
+use dettaglio_core::codec::DecodingMemory;
 use dettaglio_core::model::Engine;
 use dettaglio_core::model::own::{CHILD_COMMAND, child_main};
 use dettaglio_server::config::{Devices, Settings};
@@ -101,8 +102,11 @@ struct PlaceArgs {
     #[arg(long, default_value_t = 4)]
     tiles_gb: u64,
     /// Gigabytes of memory that pictures may take together while they are read; the rest wait.
-    #[arg(long, default_value_t = 3)]
+    #[arg(long, default_value_t = 2)]
     reading_gb: u64,
+    /// Gigabytes of memory that pictures may take together that are looked at, worked on or kept at hand.
+    #[arg(long, default_value_t = 2)]
+    open_gb: u64,
     /// Project folder, with models, demo and the built front end.
     #[arg(long, default_value = ".")]
     project: PathBuf,
@@ -118,7 +122,7 @@ impl PlaceArgs {
             bucket: self.files.bucket,
             workers: self.workers,
             tiles_on_disk: self.tiles_gb << 30,
-            reading_memory: self.reading_gb.max(1) << 30,
+            memory: DecodingMemory { decoding: self.reading_gb.max(1) << 30, open: self.open_gb.max(1) << 30 },
             ..Settings::new(&self.project, self.files.data.data)
         }
     }

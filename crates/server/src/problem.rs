@@ -18,6 +18,9 @@ use dettaglio_store::StoreError;
 use serde::Serialize;
 use utoipa::ToSchema;
 
+/// After how many seconds pictures that are being worked on may have left memory for another.
+const MEMORY_SECONDS: u64 = 60;
+
 /// What went wrong, with a code that stays the same and what to do about it.
 #[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
 pub struct Problem {
@@ -62,9 +65,9 @@ impl Problem {
         Self::new(StatusCode::INTERNAL_SERVER_ERROR, "internal", detail)
     }
 
-    /// Whether it may pass by itself: room on the disk, a store or a database that is away.
+    /// Whether it may pass by itself: room on the disk or in memory, a store or a database that is away.
     pub fn is_passing(&self) -> bool {
-        matches!(self.code, "store.failed" | "store.full" | "limit.disk-space")
+        matches!(self.code, "store.failed" | "store.full" | "memory.busy" | "limit.disk-space")
     }
 
     /// With the part of the request that is meant.
@@ -128,6 +131,9 @@ impl From<CodecError> for Problem {
             CodecError::Harmful(_) => "file.harmful",
             CodecError::Unsupported(_) => "file.unsupported",
             CodecError::UnknownEnding { .. } => "file.unknown-ending",
+            CodecError::NoRoom => {
+                return Self::new(StatusCode::SERVICE_UNAVAILABLE, "memory.busy", error).retry_after(MEMORY_SECONDS);
+            }
             CodecError::Io(e) if e.kind() == std::io::ErrorKind::StorageFull => return Self::full(e),
             CodecError::Io(_) | CodecError::Encode(_) => return Self::internal(error),
         };

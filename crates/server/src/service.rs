@@ -86,7 +86,7 @@ impl Parts {
             settings.models.join("faces"),
             store.clone(),
             files.clone(),
-            Decoders::new(&settings.program, settings.reading_memory, settings.limits),
+            Decoders::new(&settings.program, settings.memory, settings.limits),
             settings.limits,
             tiles,
         ));

@@ -3,31 +3,18 @@
 //! A helper is our own program, started with a hidden command. It opens what it needs, gives up every right that it does not need
 //! ([`Confined`]), and answers over a socket. When it is brought down, that costs what it was asked for and nothing else.
 
-mod budget;
-
 mod confine;
-
 pub(crate) mod wire;
 
 use std::io::{self, Read};
-
 use std::os::fd::OwnedFd;
-
 use std::os::unix::net::UnixStream;
-
 use std::path::Path;
-
 use std::process::{Child, Command, Stdio};
-
 use std::time::Duration;
 
 use rustix::net::RecvFlags;
-
 use rustix::process::Pid;
-
-pub(crate) use budget::Budget;
-
-pub use budget::Held;
 
 pub(crate) use confine::{Confined, LIBRARY_VARIABLE, allow_memory};
 

@@ -20,6 +20,11 @@ pub enum CodecError {
         "the file brings down what is to read it ({0}): it is damaged, or made to do so; export the picture anew from where it came"
     )]
     Harmful(String),
+    /// Pictures that are being worked on left no memory for this one.
+    #[error(
+        "the pictures that are being worked on take all memory that there is for open pictures: try again in a minute"
+    )]
+    NoRoom,
     /// The picture uses a variant that is not read.
     #[error("this kind of file is not read: {0}")]
     Unsupported(String),

@@ -19,6 +19,8 @@ pub struct Segments {
     pub quantisation: Option<[f32; 64]>,
     /// Channels: 1 for grey, 3 for colour, 4 for printing inks.
     pub channels: u8,
+    /// How many of them are in the first scan.
+    pub in_first_scan: u8,
     /// The contents of APP13 segments, where IPTC records are.
     pub app13: Vec<Vec<u8>>,
 }
@@ -35,7 +37,7 @@ pub fn read(mut file: impl BufRead) -> io::Result<Segments> {
         match marker[0] {
             // Nothing follows the start of a picture, a restart or a stuffed byte.
             0x00 | 0x01 | 0xD0..=0xD8 => continue,
-            0xD9 | 0xDA => return Ok(found),
+            0xD9 => return Ok(found),
             _ => {}
         }
         let mut length = [0; 2];
@@ -44,6 +46,10 @@ pub fn read(mut file: impl BufRead) -> io::Result<Segments> {
         file.read_exact(&mut segment)?;
         match marker[0] {
             0xDB if found.quantisation.is_none() => found.quantisation = first_table(&segment),
+            0xDA => {
+                found.in_first_scan = *segment.first().unwrap_or(&0);
+                return Ok(found);
+            }
             0xED => found.app13.push(segment),
             // All kinds of frame header; C4, C8 and CC are something else.
             0xC0..=0xCF if ![0xC4, 0xC8, 0xCC].contains(&marker[0]) => found.channels = *segment.get(5).unwrap_or(&0),

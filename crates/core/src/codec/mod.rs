@@ -6,6 +6,7 @@ mod container;
 mod decoders;
 mod error;
 mod history;
+mod jpeg_blocks;
 mod jpeg_end;
 pub(crate) mod jpeg_segments;
 mod raw;
@@ -13,8 +14,8 @@ mod read;
 mod write;
 
 pub use camera::{CameraPicture, LinearWriter, read_camera};
-pub use decoders::Decoders;
 pub(crate) use decoders::{DECODE_COMMAND, serve as decode};
+pub use decoders::{Decoders, DecodingMemory};
 pub use error::CodecError;
 pub use history::History;
 pub use read::{Decoded, read, thumbnail};

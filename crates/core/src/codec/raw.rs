@@ -17,12 +17,15 @@ use rawler::imgop::develop::{Intermediate, RawDevelop};
 use rawler::rawimage::RawImage;
 use rawler::rawsource::RawSource;
 
-use super::announce::Announce;
+use super::announce::{Announce, Memory};
 use super::container::TiffFacts;
 use super::error::CodecError;
 
 /// Memory that developing takes a pixel: the mosaic in two depths, three colours as numbers twice over, and the result.
 const BYTES_OF_PIXEL: u64 = 48;
+
+/// Three channels of 16 bits.
+const OPEN_BYTES_OF_PIXEL: u64 = 6;
 
 /// A file that holds what a sensor saw.
 pub(super) struct RawFile {
@@ -70,7 +73,7 @@ impl RawFile {
         let side = |px: usize| u32::try_from(px).unwrap_or(u32::MAX);
         let size = Size::new(side(head.width), side(head.height));
         limits.check_input(size)?;
-        announced(size, size.area() * BYTES_OF_PIXEL)?;
+        announced(size, Memory { decoding: size.area() * BYTES_OF_PIXEL, open: size.area() * OPEN_BYTES_OF_PIXEL })?;
         let raw = decoder.raw_image(&self.source, &which, false).map_err(refusal)?;
         Ok(Sensor { raw, told: decoder.raw_metadata(&self.source, &which).ok() })
     }

@@ -1,7 +1,7 @@
 //! Reading: any accepted file becomes an upright [`Original`] and the facts about it.
 
 use std::fs::File;
-use std::io::{BufReader, Seek};
+use std::io::{BufReader, Read, Seek};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::Path;
 
@@ -12,13 +12,13 @@ use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::limits::Limits;
 use image::error::{ImageError, LimitErrorKind};
 use image::metadata::Orientation;
-use image::{DynamicImage, ImageDecoder, ImageFormat, ImageReader};
+use image::{ColorType, DynamicImage, ImageDecoder, ImageFormat, ImageReader};
 
-use super::announce::Announce;
+use super::announce::{Announce, Memory};
 use super::error::CodecError;
 use super::raw::{RawFile, Sensor};
 use super::write::png_bytes;
-use super::{container, jpeg_end, jpeg_segments};
+use super::{container, jpeg_blocks, jpeg_end, jpeg_segments};
 use crate::colour::ColourProfile;
 use crate::enlarge;
 use crate::metadata::{Metadata, iptc, xmp};
@@ -45,9 +45,8 @@ pub fn read(path: &Path, hash: ContentHash, limits: &Limits) -> Result<Decoded, 
     read_opened(File::open(path)?, hash, limits, &mut |_, _| Ok(()))
 }
 
-/// Bytes a pixel that reading takes besides what the decoder hands over: coefficients of a JPEG, the copy without transparency,
-/// what is received of it by a parent process.
-const BESIDE_PIXELS: u64 = 18;
+/// Bytes a pixel that the decoders of lossy pictures take for coefficients, besides what they hand over.
+const COEFFICIENT_BYTES: u64 = 12;
 
 /// As [`read`], a file that is open already; `announced` is told the picture's size before any pixel is decoded, and may refuse.
 pub(super) fn read_opened(
@@ -128,7 +127,8 @@ fn read_inner(file: File, hash: ContentHash, limits: &Limits, announced: &mut An
     }
     let size = Size::new(width, height);
     limits.check_input(size)?;
-    announced(size, decoder.total_bytes() + size.area() * BESIDE_PIXELS)?;
+    let orientation = decoder.orientation().unwrap_or(Orientation::NoTransforms);
+    announced(size, memory_of(format, size, bytes, decoder.color_type(), orientation))?;
     let mut memory = image::Limits::no_limits();
     memory.max_alloc = Some(limits.input_pixels * 16);
     decoder.set_limits(memory).map_err(refusal)?;
@@ -138,8 +138,12 @@ fn read_inner(file: File, hash: ContentHash, limits: &Limits, announced: &mut An
     }
     let packet = packet.or_else(|| decoder.xmp_metadata().unwrap_or(None));
     let icc = decoder.icc_profile().unwrap_or(None);
-    let orientation = decoder.orientation().unwrap_or(Orientation::NoTransforms);
     let mut picture = DynamicImage::from_decoder(decoder).map_err(refusal)?;
+    let may_be_cut = format == ImageFormat::Jpeg
+        && (segments.in_first_scan != segments.channels || jpeg_blocks::ends_alike(&picture));
+    if may_be_cut && !holds_all_blocks(&mut file)? {
+        return Err(CodecError::Truncated);
+    }
     picture.apply_orientation(orientation);
 
     let had_transparency = picture.color().has_alpha();
@@ -156,6 +160,36 @@ fn read_inner(file: File, hash: ContentHash, limits: &Limits, announced: &mut An
     let metadata = Metadata { fields, xmp: packet, iptc };
     let original = Original::new(hash, size, channels, samples, profile).with_metadata(metadata);
     Ok(Decoded { original, facts })
+}
+
+/// Whether a JPEG's data goes to its picture's end.
+fn holds_all_blocks(file: &mut BufReader<File>) -> std::io::Result<bool> {
+    let mut bytes = Vec::new();
+    file.rewind()?;
+    file.read_to_end(&mut bytes)?;
+    Ok(jpeg_blocks::are_all_there(&bytes))
+}
+
+/// What it takes to decode a file of `bytes` into a picture, and to keep it open.
+fn memory_of(format: ImageFormat, size: Size, bytes: u64, colour: ColorType, orientation: Orientation) -> Memory {
+    let handed_over = size.area() * u64::from(colour.bytes_per_pixel());
+    let decoder = match format {
+        ImageFormat::Jpeg | ImageFormat::WebP => size.area() * COEFFICIENT_BYTES,
+        // Its decoder has the samples a second time.
+        ImageFormat::Tiff => handed_over,
+        _ => 0,
+    };
+    let turned = if orientation == Orientation::NoTransforms { 0 } else { handed_over };
+    // Floating-point samples become 16 bits in a copy of their own.
+    let (kept, copied) = match colour {
+        ColorType::L8 | ColorType::La8 => (1, 0),
+        ColorType::L16 | ColorType::La16 => (2, 0),
+        ColorType::Rgb8 | ColorType::Rgba8 => (3, 0),
+        ColorType::Rgb16 | ColorType::Rgba16 => (6, 0),
+        _ => (6, 6),
+    };
+    let decoding = handed_over + decoder.max(turned) + copied * size.area() + bytes;
+    Memory { decoding, open: kept * size.area() }
 }
 
 /// A picture that was made of what a sensor saw, turned upright, with what its file says of itself.
@@ -234,29 +268,31 @@ fn flatten(picture: DynamicImage) -> (Size, Channels, Samples) {
     let (channels, samples) = match picture {
         DynamicImage::ImageLuma8(p) => (Channels::Grey, Samples::Eight(p.into_raw())),
         DynamicImage::ImageLuma16(p) => (Channels::Grey, Samples::Sixteen(p.into_raw())),
-        DynamicImage::ImageLumaA8(p) => (Channels::Grey, Samples::Eight(on_white::<2, _>(&p.into_raw(), u8::MAX))),
-        DynamicImage::ImageLumaA16(p) => (Channels::Grey, Samples::Sixteen(on_white::<2, _>(&p.into_raw(), u16::MAX))),
+        DynamicImage::ImageLumaA8(p) => (Channels::Grey, Samples::Eight(on_white::<2, _>(p.into_raw(), u8::MAX))),
+        DynamicImage::ImageLumaA16(p) => (Channels::Grey, Samples::Sixteen(on_white::<2, _>(p.into_raw(), u16::MAX))),
         DynamicImage::ImageRgb8(p) => (Channels::Colour, Samples::Eight(p.into_raw())),
-        DynamicImage::ImageRgba8(p) => (Channels::Colour, Samples::Eight(on_white::<4, _>(&p.into_raw(), u8::MAX))),
-        DynamicImage::ImageRgba16(p) => (Channels::Colour, Samples::Sixteen(on_white::<4, _>(&p.into_raw(), u16::MAX))),
+        DynamicImage::ImageRgba8(p) => (Channels::Colour, Samples::Eight(on_white::<4, _>(p.into_raw(), u8::MAX))),
+        DynamicImage::ImageRgba16(p) => (Channels::Colour, Samples::Sixteen(on_white::<4, _>(p.into_raw(), u16::MAX))),
         other => (Channels::Colour, Samples::Sixteen(other.into_rgb16().into_raw())),
     };
     (size, channels, samples)
 }
 
-/// Pixels of `N` samples, the last of them opacity, laid on white.
-fn on_white<const N: usize, T: Copy + Into<u64> + TryFrom<u64>>(samples: &[T], white: T) -> Vec<T> {
+/// Pixels of `N` samples, the last of them opacity, laid on white; in place, as there may be gigabytes of them.
+fn on_white<const N: usize, T: Copy + Into<u64> + TryFrom<u64>>(mut samples: Vec<T>, white: T) -> Vec<T> {
     let full: u64 = white.into();
+    let pixels = samples.len() / N;
+    for pixel in 0..pixels {
+        let opacity: u64 = samples[N * pixel + N - 1].into();
+        for channel in 0..N - 1 {
+            let value: u64 = samples[N * pixel + channel].into();
+            let laid = (value * opacity + full * (full - opacity) + full / 2) / full;
+            samples[(N - 1) * pixel + channel] = T::try_from(laid).unwrap_or(white);
+        }
+    }
+    samples.truncate((N - 1) * pixels);
+    samples.shrink_to_fit();
     samples
-        .chunks_exact(N)
-        .flat_map(|pixel| {
-            let opacity: u64 = pixel[N - 1].into();
-            pixel[..N - 1].iter().map(move |&sample| {
-                let value: u64 = sample.into();
-                T::try_from((value * opacity + full * (full - opacity) + full / 2) / full).unwrap_or(white)
-            })
-        })
-        .collect()
 }
 
 /// Why a file in printing inks is refused: turned into light by a rule of thumb, its colours would be wrong.

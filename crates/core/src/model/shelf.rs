@@ -3,7 +3,8 @@
 use std::fmt;
 use std::ops::Deref;
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, OnceLock};
+use std::sync::{Arc, Mutex, MutexGuard};
+use std::time::Instant;
 
 use dettaglio_domain::model::{Card, Catalogue, Listed, ModelRef};
 
@@ -13,11 +14,33 @@ use super::network::Network;
 use super::opening::open;
 use super::own::OwnModels;
 
-/// One model: its card, and its network once it is first needed.
+/// How many networks out of files stay loaded that nobody uses at the moment: what each has needed for its largest block stays
+/// taken, which for a large one is hundreds of megabytes, and a picture's treatment seldom names more.
+const MOST_LOADED: usize = 8;
+
+/// One model: its card, and its network while it is needed.
 pub struct Model {
     listed: Arc<Listed>,
     file: PathBuf,
-    network: OnceLock<Result<Arc<dyn Network>, ModelError>>,
+    loaded: Arc<Mutex<Option<Loaded>>>,
+}
+
+/// A network, or why there is none.
+struct Loaded {
+    network: Result<Arc<dyn Network>, ModelError>,
+    /// When it was last asked for.
+    used: Instant,
+}
+
+impl Loaded {
+    fn now(network: Result<Arc<dyn Network>, ModelError>) -> Self {
+        Self { network, used: Instant::now() }
+    }
+
+    /// Whether someone has it who may be about to run it.
+    fn is_in_use(&self) -> bool {
+        self.network.as_ref().is_ok_and(|network| Arc::strong_count(network) > 1)
+    }
 }
 
 impl fmt::Debug for Model {
@@ -30,12 +53,13 @@ impl Model {
     /// A model whose network is given: for tests, and for networks that are no files.
     pub fn with_network(card: Card, network: Arc<dyn Network>) -> Self {
         let listed = Arc::new(Listed { card, retired: false });
-        Self { listed, file: PathBuf::new(), network: OnceLock::from(Ok(network)) }
+        let loaded = Arc::new(Mutex::new(Some(Loaded::now(Ok(network)))));
+        Self { listed, file: PathBuf::new(), loaded }
     }
 
     /// A model in a file, loaded when it is first needed.
     fn in_file(card: Card, file: PathBuf, retired: bool) -> Self {
-        Self { listed: Arc::new(Listed { card, retired }), file, network: OnceLock::new() }
+        Self { listed: Arc::new(Listed { card, retired }), file, loaded: Arc::default() }
     }
 
     /// Whether it is no longer offered; treatments that name it still find it.
@@ -48,7 +72,7 @@ impl Model {
             return Arc::clone(self);
         }
         let listed = Arc::new(Listed { card: self.card().clone(), retired });
-        Arc::new(Self { listed, file: self.file.clone(), network: self.network.clone() })
+        Arc::new(Self { listed, file: self.file.clone(), loaded: Arc::clone(&self.loaded) })
     }
 
     /// Bytes of its file; 0 when there is none.
@@ -61,14 +85,33 @@ impl Model {
         &self.listed.card
     }
 
-    /// Whether its network was loaded before.
+    /// Whether its network is loaded.
     fn is_open(&self) -> bool {
-        self.network.get().is_some()
+        self.lock().is_some()
     }
 
-    /// Its network; loaded, and checked against the card, the first time.
+    /// Its network; loaded, and checked against the card, when it is not at hand.
     pub fn network(&self) -> Result<Arc<dyn Network>, ModelError> {
-        self.network.get_or_init(|| open(&self.file, self.card())).clone()
+        let mut held = self.lock();
+        let loaded = held.get_or_insert_with(|| Loaded::now(open(&self.file, self.card())));
+        loaded.used = Instant::now();
+        loaded.network.clone()
+    }
+
+    /// When it was last used, if its network is loaded out of its file and in nobody's hands.
+    fn unused_since(&self) -> Option<Instant> {
+        let held = self.lock();
+        let loaded = held.as_ref().filter(|loaded| !loaded.is_in_use());
+        loaded.filter(|_| !self.file.as_os_str().is_empty()).map(|loaded| loaded.used)
+    }
+
+    /// Lets go of its network, unless somebody has taken it up.
+    fn close(&self) {
+        self.lock().take_if(|loaded| !loaded.is_in_use());
+    }
+
+    fn lock(&self) -> MutexGuard<'_, Option<Loaded>> {
+        self.loaded.lock().unwrap_or_else(|e| e.into_inner())
     }
 }
 
@@ -159,7 +202,17 @@ impl Shelf {
     /// The network that a treatment names, if the file is still the same.
     pub fn network(&self, named: &ModelRef) -> Result<Arc<dyn Network>, ModelError> {
         let card = self.catalogue.card_of(named)?;
-        self.get(&card.id)?.network()
+        let network = self.get(&card.id)?.network();
+        self.close_unused();
+        network
+    }
+
+    /// Lets go of networks that nobody uses, but for the few that were used last.
+    pub fn close_unused(&self) {
+        let mut unused: Vec<_> = self.models.iter().filter_map(|model| Some((model.unused_since()?, model))).collect();
+        unused.sort_by_key(|(since, _)| *since);
+        let beyond = unused.len().saturating_sub(MOST_LOADED);
+        unused[..beyond].iter().for_each(|(_, model)| model.close());
     }
 }
 
@@ -201,6 +254,34 @@ mod tests {
         std::fs::write(folder.path().join("m.onnx"), b"something else").unwrap();
         let shelf = Shelf::open(folder.path()).unwrap();
         assert!(matches!(shelf.models()[0].network().err(), Some(ModelError::Altered { .. })));
+    }
+
+    #[test]
+    fn few_networks_stay_loaded_and_none_goes_that_is_in_use() {
+        let folder = tempfile::tempdir().unwrap();
+        let example = Path::new(concat!(env!("CARGO_MANIFEST_DIR"), "/../../models/everyday-x2-draft"));
+        let card = read_card(&example.with_extension("json")).unwrap();
+        for number in 0..=MOST_LOADED + 1 {
+            let card = Card { id: format!("{}-{number:02}", card.id), ..card.clone() };
+            let file = folder.path().join(&card.id);
+            std::fs::write(file.with_extension("json"), serde_json::to_string(&card).unwrap()).unwrap();
+            std::fs::copy(example.with_extension("onnx"), file.with_extension("onnx")).unwrap();
+        }
+        let shelf = Shelf::open(folder.path()).unwrap();
+        let named: Vec<ModelRef> = shelf.models().iter().map(|model| ModelRef::of(model.card())).collect();
+        let first = shelf.network(&named[0]).unwrap();
+        for named in &named[1..] {
+            shelf.network(named).unwrap();
+        }
+        shelf.close_unused();
+        let is_open = |number: usize| shelf.is_open(&named[number]);
+        assert!(is_open(0), "it is in use");
+        assert!(!is_open(1), "it is the one not used longest");
+        assert!((2..named.len()).all(is_open));
+        drop(first);
+        shelf.close_unused();
+        assert!(!is_open(0));
+        assert!(shelf.network(&named[0]).is_ok(), "it is loaded again");
     }
 
     #[test]

@@ -7,6 +7,7 @@ use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::hash::ContentHash;
 
 use super::planes::Planes;
+use crate::budget::Held;
 use crate::colour::ColourProfile;
 use crate::metadata::Metadata;
 
@@ -38,6 +39,8 @@ pub struct Original {
     samples: Samples,
     profile: Option<Arc<ColourProfile>>,
     metadata: Option<Arc<Metadata>>,
+    /// The memory that it takes, where that is given out.
+    _memory: Option<Held>,
 }
 
 impl Original {
@@ -59,12 +62,17 @@ impl Original {
             Samples::Sixteen(values) => values.len(),
         };
         assert_eq!(count as u64, size.area() * channels.count() as u64, "samples of {size}");
-        Self { hash, size, channels, samples, profile: profile.map(Arc::new), metadata: None }
+        Self { hash, size, channels, samples, profile: profile.map(Arc::new), metadata: None, _memory: None }
     }
 
     /// With what its file says about itself, to be carried over into results.
     pub fn with_metadata(self, metadata: Metadata) -> Self {
         Self { metadata: Some(Arc::new(metadata)), ..self }
+    }
+
+    /// With its share of a budget of memory, which is given back when the picture is dropped.
+    pub(crate) fn holding(self, memory: Held) -> Self {
+        Self { _memory: Some(memory), ..self }
     }
 
     /// From floating-point planes, rounded to 16 bits: for tests and generated pictures.
@@ -82,6 +90,11 @@ impl Original {
     /// The content hash of the file it came from.
     pub fn hash(&self) -> ContentHash {
         self.hash
+    }
+
+    /// What its samples take in memory.
+    pub fn bytes(&self) -> u64 {
+        self.size.area() * self.channels.count() as u64 * u64::from(self.depth().bits() / 8)
     }
 
     /// Upright width and height.

@@ -126,8 +126,7 @@ pub async fn add_file(
 ) -> Result<(OriginalView, bool), Problem> {
     let (path, studio) = (file.path().to_owned(), Arc::clone(&app.studio));
     let (decoded, thumbnail, reading) = blocking(move || {
-        // The memory is held until the picture is measured as well.
-        studio.read(&path, hash).map(|(decoded, _held)| {
+        studio.read(&path, hash).map(|decoded| {
             let thumbnail = codec::thumbnail(&decoded.original, THUMBNAIL_EDGE);
             let reading = reading::measure(&decoded.original, &decoded.facts);
             (decoded, thumbnail, reading)

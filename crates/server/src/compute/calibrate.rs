@@ -35,6 +35,7 @@ pub async fn calibrate(studio: Arc<Studio>, stop: CancellationToken) {
             Ok(Err(error)) => tracing::warn!(%error, "a model's speed could not be measured"),
             Err(error) => tracing::warn!(%error, "a model's speed could not be measured"),
         }
+        shelf.close_unused();
     }
 }
 

@@ -9,7 +9,6 @@ use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, OnceLock, RwLock};
 use std::time::{Duration, Instant};
 
-use dettaglio_core::Held;
 use dettaglio_core::codec::{CodecError, Decoded, Decoders};
 use dettaglio_core::face::Finder;
 use dettaglio_core::model::{ModelError, OwnModels, Shelf};
@@ -28,9 +27,6 @@ use moka::sync::Cache;
 use tokio::sync::{OwnedMutexGuard, Semaphore};
 
 use crate::problem::Problem;
-
-/// Bytes of decoded originals that stay at hand.
-const ORIGINAL_BYTES: u64 = 768 << 20;
 
 /// Bytes of computed tiles that stay at hand.
 const TILE_BYTES: usize = 768 << 20;
@@ -245,9 +241,27 @@ impl Studio {
         self.decoded(hash, &FileStore::original_key(hash)).await
     }
 
-    /// Reads a file in a process of its own; the memory that it takes is held until the second value is dropped.
-    pub fn read(&self, path: &Path, hash: ContentHash) -> Result<(Decoded, Held), CodecError> {
-        self.decoders.read(path, hash)
+    /// Reads a file in a process of its own, once there is memory for it.
+    pub fn read(&self, path: &Path, hash: ContentHash) -> Result<Decoded, CodecError> {
+        self.decoders.read(path, hash, &|bytes| self.close_some(bytes))
+    }
+
+    /// Drops originals of so many bytes that nobody uses, those first that were not used for longest.
+    fn close_some(&self, bytes: u64) {
+        let mut originals = lock(&self.originals);
+        let mut freed = 0;
+        let unused = originals.iter().rev().filter(|(_, original)| Arc::strong_count(original) == 1);
+        let closed: Vec<ContentHash> = unused
+            .take_while(|(_, original)| {
+                let is_short = freed < bytes;
+                freed += original.bytes();
+                is_short
+            })
+            .map(|(hash, _)| *hash)
+            .collect();
+        for hash in closed {
+            originals.pop(&hash);
+        }
     }
 
     async fn decoded(self: &Arc<Self>, hash: ContentHash, key: &str) -> Result<Arc<Original>, Problem> {
@@ -261,7 +275,7 @@ impl Studio {
         }
         let path = self.files.local(key).await?;
         let studio = Arc::clone(self);
-        let decoded = blocking(move || studio.read(&path, hash).map(|(decoded, _)| decoded)).await?;
+        let decoded = blocking(move || studio.read(&path, hash)).await?;
         let original = Arc::new(decoded?.original);
         self.keep(Arc::clone(&original));
         Ok(original)
@@ -272,17 +286,9 @@ impl Studio {
         self.decoded(ContentHash::of(file_key.as_bytes()), file_key).await
     }
 
-    /// Keeps a decoded original at hand; the one not used longest goes when there are too many.
+    /// Keeps a decoded original at hand, until there is no more memory for another.
     pub fn keep(&self, original: Arc<Original>) {
-        let mut originals = lock(&self.originals);
-        originals.put(original.hash(), original);
-        let bytes = |o: &Original| o.size().area() * o.channels().count() as u64 * u64::from(o.depth().bits() / 8);
-        let mut held: u64 = originals.iter().map(|(_, o)| bytes(o)).sum();
-        while held > ORIGINAL_BYTES && originals.len() > 1 {
-            if let Some((_, oldest)) = originals.pop_lru() {
-                held -= bytes(&oldest);
-            }
-        }
+        lock(&self.originals).put(original.hash(), original);
     }
 
     /// The treatment with this hash.

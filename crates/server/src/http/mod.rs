@@ -3,6 +3,7 @@
 pub mod access;
 mod connections;
 mod extract;
+mod form;
 mod once;
 pub mod router;
 mod routes;

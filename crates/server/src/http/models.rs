@@ -4,7 +4,6 @@ use std::path::PathBuf;
 
 use axum::Json;
 use axum::extract::State;
-use axum::extract::multipart::{Multipart, MultipartRejection};
 use axum::http::{StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use chrono::Utc;
@@ -19,6 +18,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
 use super::extract::Address;
+use super::form::{self, Form};
 use super::receive::receive;
 use crate::app::App;
 use crate::compute::studio::{Lane, blocking};
@@ -82,20 +82,18 @@ pub struct ModelForm {
 #[utoipa::path(post, path = "/models", tag = "models",
     request_body(content = ModelForm, content_type = "multipart/form-data"),
     responses((status = CREATED, body = ModelView), (status = 409, body = Problem), (status = 422, body = Problem)))]
-pub async fn add_model(
-    State(app): State<App>,
-    form: Result<Multipart, MultipartRejection>,
-) -> Result<(StatusCode, Json<ModelView>), Problem> {
-    let mut form = form.map_err(|e| Problem::bad_request("request.form", e.body_text()))?;
-    let broken = |e: axum::extract::multipart::MultipartError| Problem::bad_request("request.form", e.body_text());
+pub async fn add_model(State(app): State<App>, mut form: Form) -> Result<(StatusCode, Json<ModelView>), Problem> {
     let mut name = None;
-    while let Some(field) = form.next_field().await.map_err(broken)? {
-        if field.name() == Some("name") {
-            name = Some(field.text().await.map_err(broken)?).filter(|n| !n.trim().is_empty());
+    while let Some(part) = form.next().await? {
+        if part.name() == Some("name") {
+            name = Some(form::text(part).await?).filter(|n| !n.trim().is_empty());
             continue;
         }
-        let Some(file_name) = field.file_name().map(naming::plain) else { continue };
-        let (file, _) = receive(&app, field).await?;
+        let Some(file_name) = part.file_name().map(naming::plain) else {
+            form::skip(part).await?;
+            continue;
+        };
+        let (file, _) = receive(&app, part).await?;
         let name = name.unwrap_or_else(|| file_name.trim_end_matches(".onnx").to_owned());
         let own = app.studio.own_models().clone();
         let program = app.trial_program.clone();
@@ -170,6 +168,8 @@ pub async fn example(
                 let decoded = codec::read(&picture, hash, &limits)?;
                 let network = model.network()?;
                 let example = Example::of(model.card(), &*network, &decoded.original, &decoded.facts)?;
+                drop(network);
+                shelf.close_unused();
                 Ok([(Side::Before, png_bytes(&example.before)), (Side::After, png_bytes(&example.after))])
             })
             .await??;

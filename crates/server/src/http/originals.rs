@@ -2,7 +2,6 @@
 
 use axum::Json;
 use axum::extract::State;
-use axum::extract::multipart::{Multipart, MultipartRejection};
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use dettaglio_core::codec;
@@ -12,6 +11,7 @@ use serde::Deserialize;
 use utoipa::{IntoParams, ToSchema};
 
 use super::extract::{Address, Question};
+use super::form::{self, Form};
 use super::receive::receive;
 use super::serve_file;
 use crate::app::App;
@@ -38,15 +38,17 @@ pub struct ImportForm {
 pub async fn import_originals(
     State(app): State<App>,
     Address(order): Address<u64>,
-    form: Result<Multipart, MultipartRejection>,
+    form: Result<Form, Problem>,
 ) -> Result<Json<Vec<Imported>>, Problem> {
     app.store.order(order).await?;
-    let mut form = form.map_err(|e| Problem::bad_request("request.form", e.body_text()))?;
+    let mut form = form?;
     let mut outcomes = Vec::new();
-    let broken = |e: axum::extract::multipart::MultipartError| Problem::bad_request("request.form", e.body_text());
-    while let Some(field) = form.next_field().await.map_err(broken)? {
-        let Some(name) = field.file_name().map(naming::plain) else { continue };
-        match receive(&app, field).await {
+    while let Some(part) = form.next().await? {
+        let Some(name) = part.file_name().map(naming::plain) else {
+            form::skip(part).await?;
+            continue;
+        };
+        match receive(&app, part).await {
             // A connection that broke off has nobody left to be told about the rest.
             Err(problem) if problem.code == "request.form" => return Err(problem),
             received => outcomes.extend(import_one(&app, order, name, received).await),

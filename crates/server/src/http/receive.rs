@@ -5,6 +5,7 @@ use dettaglio_domain::hash::{ContentHash, Hasher};
 use tempfile::NamedTempFile;
 use tokio::io::AsyncWriteExt;
 
+use super::form;
 use crate::app::App;
 use crate::problem::Problem;
 
@@ -16,7 +17,7 @@ pub(super) async fn receive(app: &App, mut field: Field<'_>) -> Result<(NamedTem
     let (mut hasher, mut bytes) = (Hasher::new(), 0);
     let mut refusal = None;
     // A file beyond the limit is read to its end all the same, so that those after it get their turn.
-    while let Some(piece) = field.chunk().await.map_err(|e| Problem::bad_request("request.form", e.body_text()))? {
+    while let Some(piece) = field.chunk().await.map_err(form::unreadable)? {
         bytes += piece.len() as u64;
         if refusal.is_some() {
             continue;

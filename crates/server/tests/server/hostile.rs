@@ -7,7 +7,7 @@ use std::time::Duration;
 use axum::Router;
 use axum::response::Redirect;
 use axum::routing::{get, post};
-use dettaglio_core::codec::{CodecError, Decoders};
+use dettaglio_core::codec::{CodecError, Decoders, DecodingMemory};
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::limits::Limits;
 use dettaglio_server::config::Devices;
@@ -21,6 +21,8 @@ use serde_json::{Value, json};
 
 use crate::outside::{Guarded, until};
 use crate::support::{Server, encoded, intent, picture};
+
+const MEMORY: DecodingMemory = DecodingMemory { decoding: 1 << 30, open: 1 << 30 };
 
 /// A TIFF of 26 bytes: one directory of one entry (tag, type, count), and where the next directory is to be.
 fn small_tiff(tag: u16, kind: u16, count: u32, next: u32) -> Vec<u8> {
@@ -71,7 +73,7 @@ async fn a_message_that_is_too_large_is_told_so_while_it_is_still_being_sent() {
 #[test]
 fn what_is_read_in_another_process_is_what_is_read_in_this_one() {
     let folder = tempfile::tempdir().unwrap();
-    let decoders = Decoders::new(env!("CARGO_BIN_EXE_dettaglio-server").as_ref(), 1 << 30, Limits::default());
+    let decoders = Decoders::new(env!("CARGO_BIN_EXE_dettaglio-server").as_ref(), MEMORY, Limits::default());
     let demo = crate::support::project().join("demo/pictures");
     let mut files: Vec<_> = std::fs::read_dir(demo).unwrap().map(|entry| entry.unwrap().path()).take(4).collect();
     files.push(folder.path().join("sixteen.png"));
@@ -83,8 +85,8 @@ fn what_is_read_in_another_process_is_what_is_read_in_this_one() {
     for file in &files {
         let hash = ContentHash::of_file(file).unwrap();
         let here = dettaglio_core::codec::read(file, hash, &Limits::default());
-        match (here, decoders.read(file, hash)) {
-            (Ok(here), Ok((there, _held))) => {
+        match (here, decoders.read(file, hash, &|_| {})) {
+            (Ok(here), Ok(there)) => {
                 assert_eq!(here.facts, there.facts);
                 assert!(here.original.samples() == there.original.samples(), "{}", file.display());
                 let profile =
@@ -105,15 +107,15 @@ fn a_file_that_takes_more_memory_than_it_may_costs_only_itself() {
     std::fs::write(&good, encoded(&picture(60, 40), ImageFormat::Png)).unwrap();
     let program = env!("CARGO_BIN_EXE_dettaglio-server");
     // Less than what it takes to look into a file at all: the child cannot go on.
-    let starved = Decoders::new(program.as_ref(), 1 << 30, Limits::default()).with_head_bytes(0);
+    let starved = Decoders::new(program.as_ref(), MEMORY, Limits::default()).with_head_bytes(0);
     let large = folder.path().join("noise");
     let noise: Vec<u8> = (0..40_000_000_u32).map(|i| (i.wrapping_mul(2_654_435_761) >> 13) as u8).collect();
     std::fs::write(&large, noise).unwrap();
     let hash = ContentHash::of(b"noise");
-    let outcome = starved.read(&large, hash);
+    let outcome = starved.read(&large, hash, &|_| {});
     assert!(matches!(outcome, Err(CodecError::Harmful(_) | CodecError::NotAPicture | CodecError::Io(_))));
-    let fair = Decoders::new(program.as_ref(), 1 << 30, Limits::default());
-    assert!(fair.read(&good, ContentHash::of(b"good")).is_ok());
+    let fair = Decoders::new(program.as_ref(), MEMORY, Limits::default());
+    assert!(fair.read(&good, ContentHash::of(b"good"), &|_| {}).is_ok());
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -411,5 +413,105 @@ async fn nobodys_notes_are_lost_when_two_write_at_once() {
     assert_eq!(Server::json(second, StatusCode::PRECONDITION_FAILED).await["code"], "order.changed");
     let now = Server::json(server.get(&format!("/orders/{id}")).await, StatusCode::OK).await;
     assert_eq!(now["order"]["notes"], "two vases");
+    server.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn pictures_that_are_too_large_to_be_open_together_are_open_in_turn() {
+    // Room for one of them, and for a part of another.
+    let memory = DecodingMemory { decoding: 1 << 30, open: 1_500_000 };
+    let server = Server::with(|settings| settings.memory = memory).await;
+    let order = server.new_order().await;
+    let files = [("one.png", 640), ("two.png", 641), ("three.png", 642)];
+    let files = files.map(|(name, width)| (name, encoded(&picture(width, 640), ImageFormat::Png)));
+    let outcome = server.import(order, files.to_vec()).await;
+    for round in 0..2 {
+        for imported in outcome.as_array().unwrap() {
+            let id = imported["original"]["id"].as_u64().unwrap_or_else(|| panic!("{imported}"));
+            let small = server.get(&format!("/originals/{id}/thumbnail?edge={}", 200 + round)).await;
+            assert_eq!(small.status(), StatusCode::OK);
+        }
+    }
+    server.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_camera_with_a_name_of_megabytes_is_told_of_in_short() {
+    let server = Server::start().await;
+    let order = server.new_order().await;
+    let outcome = server.import(order, vec![("named.tif", named_tiff(6 << 20))]).await;
+    let facts = &outcome[0]["original"]["facts"];
+    assert!(facts["camera"].as_str().is_none_or(|camera| camera.len() <= 200), "{outcome}");
+    let sheet = server.get(&format!("/orders/{order}")).await.text().await.unwrap();
+    assert!(sheet.len() < 20_000, "{} bytes", sheet.len());
+    server.stop().await;
+}
+
+/// A TIFF of one pixel whose camera's name has so many letters.
+fn named_tiff(letters: u32) -> Vec<u8> {
+    let end = 8 + 2 + 10 * 12 + 4;
+    let entries: [(u16, u16, u32, u32); 10] = [
+        (256, 3, 1, 1),
+        (257, 3, 1, 1),
+        (258, 3, 1, 8),
+        (259, 3, 1, 1),
+        (262, 3, 1, 1),
+        (272, 2, letters, end + 1),
+        (273, 4, 1, end),
+        (277, 3, 1, 1),
+        (278, 3, 1, 1),
+        (279, 4, 1, 1),
+    ];
+    let mut file = b"II*\0\x08\0\0\0\x0a\0".to_vec();
+    for (tag, kind, count, value) in entries {
+        file.extend(tag.to_le_bytes());
+        file.extend(kind.to_le_bytes());
+        file.extend(count.to_le_bytes());
+        file.extend(value.to_le_bytes());
+    }
+    file.extend([0; 5]);
+    file.resize(file.len() + letters as usize, b'K');
+    file
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_model_of_a_hundred_thousand_parts_is_refused_by_their_number() {
+    let server = Server::start().await;
+    let mut model = std::fs::read(crate::support::project().join("crates/core/tests/own/plain-x2.onnx")).unwrap();
+    // More weights of the same graph: field 7 of the model again, and in it fields 5 without content.
+    let weights = [0x2A, 0x00].repeat(100_000);
+    model.push(0x3A);
+    let mut length = weights.len();
+    while length > 0x7F {
+        model.push(length as u8 | 0x80);
+        length >>= 7;
+    }
+    model.push(length as u8);
+    model.extend(weights);
+    let refused = Server::json(server.add_model("Many", model).await, StatusCode::UNPROCESSABLE_ENTITY).await;
+    assert!(refused["detail"].as_str().unwrap().contains("parts"), "{refused}");
+    server.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_form_whose_head_never_ends_is_refused_before_it_is_held_in_memory() {
+    let server = Server::start().await;
+    let order = server.new_order().await;
+    let endless = futures::stream::iter((0..3_000).map(|i| {
+        let piece = if i == 0 { b"--vases\r\nX-Name: ".to_vec() } else { vec![b'x'; 64 << 10] };
+        Ok::<_, std::io::Error>(piece)
+    }));
+    let sent = server
+        .client
+        .post(format!("{}/orders/{order}/originals", server.base))
+        .header("content-type", "multipart/form-data; boundary=vases")
+        .body(reqwest::Body::wrap_stream(endless))
+        .send()
+        .await;
+    // The server may hang up while the rest is still being sent; if it is heard, it says why.
+    if let Ok(answer) = sent {
+        assert_eq!(Server::json(answer, StatusCode::BAD_REQUEST).await["code"], "request.form");
+    }
+    assert_eq!(server.get("/health").await.status(), StatusCode::OK);
     server.stop().await;
 }

@@ -6,9 +6,10 @@ use std::os::unix::net::UnixStream;
 
 use dettaglio_domain::geometry::Size;
 
-use super::messages::{Announced, Answer, Failure, Request};
+use super::messages::{Announced, Answer, Failure, GO_ON, NO_ROOM, Request};
 use super::transfer::send_picture;
 use crate::apart::{Confined, allow_memory, wire};
+use crate::codec::announce::Memory;
 use crate::codec::error::CodecError;
 use crate::codec::read::{Decoded, read_opened};
 
@@ -17,6 +18,9 @@ pub(crate) const DECODE_COMMAND: &str = "decode-apart";
 
 /// Seconds of computing in a decoder's whole life; one that outlives its parent in a loop ends by this.
 const SECONDS: u64 = 3600;
+
+/// Bytes that a decoder may take beyond what was foreseen: tables, rows, and what the allocator does not give back.
+const DECODING_SLACK: u64 = 128 << 20;
 
 /// Answers a parent on the standard input until that ends; whatever ends the conversation ends the decoder.
 pub(crate) fn serve() -> io::Result<()> {
@@ -28,7 +32,7 @@ pub(crate) fn serve() -> io::Result<()> {
         let allowed = confined.memory_in_use() + head_bytes;
         allow_memory(allowed);
         let mut conversation = Conversation { socket: &mut socket, allowed, announced: false };
-        let outcome = read_opened(file, hash, &limits, &mut |size, bytes| conversation.announce(size, bytes));
+        let outcome = read_opened(file, hash, &limits, &mut |size, memory| conversation.announce(size, memory));
         let announced = conversation.announced;
         tell(&mut socket, announced, outcome)?;
     }
@@ -43,11 +47,15 @@ struct Conversation<'a> {
 
 impl Conversation<'_> {
     /// Says what the picture needs, and waits until there is that much.
-    fn announce(&mut self, size: Size, bytes: u64) -> Result<(), CodecError> {
-        wire::send(self.socket, &Ok::<_, Failure>(Announced { size, bytes }))?;
+    fn announce(&mut self, size: Size, memory: Memory) -> Result<(), CodecError> {
+        wire::send(self.socket, &Ok::<_, Failure>(Announced { size, memory }))?;
         self.announced = true;
-        self.socket.read_exact(&mut [0])?;
-        allow_memory(self.allowed + bytes);
+        let mut word = [NO_ROOM];
+        self.socket.read_exact(&mut word)?;
+        if word != [GO_ON] {
+            return Err(CodecError::NoRoom);
+        }
+        allow_memory(self.allowed + memory.decoding + DECODING_SLACK);
         Ok(())
     }
 }

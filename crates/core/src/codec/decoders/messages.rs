@@ -8,7 +8,14 @@ use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::limits::{LimitError, Limits};
 use serde::{Deserialize, Serialize};
 
+use crate::codec::announce::Memory;
 use crate::codec::error::CodecError;
+
+/// The byte with which a parent lets a child go on that has announced a picture.
+pub(super) const GO_ON: u8 = 1;
+
+/// The byte with which it has the child leave the picture.
+pub(super) const NO_ROOM: u8 = 0;
 
 /// What is to be read; the file's descriptor goes before it.
 #[derive(Debug, Serialize, Deserialize)]
@@ -23,8 +30,7 @@ pub(super) struct Request {
 #[derive(Debug, Serialize, Deserialize)]
 pub(super) struct Announced {
     pub size: Size,
-    /// Memory that reading it takes, here and there.
-    pub bytes: u64,
+    pub memory: Memory,
 }
 
 /// What was read; the samples in the machine's byte order, profile, EXIF, XMP and IPTC follow.

@@ -8,8 +8,8 @@
 //! ```text
 //! parent                                  child
 //!   file descriptor, Request          ->
-//!                                     <-  Announced (size, bytes needed) or Failure
-//!   one byte, once there is memory    ->
+//!                                     <-  Announced (size, memory needed) or Failure
+//!   one byte: go on, or no memory     ->
 //!                                     <-  Answer or Failure, then samples, profile, EXIF, XMP, IPTC
 //! ```
 
@@ -19,4 +19,4 @@ mod pool;
 mod transfer;
 
 pub(crate) use child::{DECODE_COMMAND, serve};
-pub use pool::Decoders;
+pub use pool::{Decoders, DecodingMemory};

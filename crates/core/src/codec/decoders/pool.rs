@@ -1,4 +1,4 @@
-//! Children that decode, kept for the next file, within a budget of memory.
+//! Children that decode, kept for the next file, within two budgets of memory: theirs, and that of the pictures that are open here.
 
 use std::fs::File;
 use std::io::{self, Write};
@@ -10,9 +10,10 @@ use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::limits::Limits;
 
 use super::child::DECODE_COMMAND;
-use super::messages::{Announced, Answer, Failure, Request};
+use super::messages::{Announced, Answer, Failure, GO_ON, NO_ROOM, Request};
 use super::transfer::received;
-use crate::apart::{Budget, Held, Helper, wire};
+use crate::apart::{Helper, wire};
+use crate::budget::Budget;
 use crate::codec::error::CodecError;
 use crate::codec::read::Decoded;
 
@@ -22,11 +23,23 @@ const PATIENCE: Duration = Duration::from_secs(180);
 /// How long it may take until it knows what the file holds.
 const HEAD_PATIENCE: Duration = Duration::from_secs(30);
 
+/// How long a picture waits for memory that others have that are in use.
+const ROOM_PATIENCE: Duration = Duration::from_secs(60);
+
 /// A child is replaced after so many files: what a decoder leaves behind does not add up.
 const FILES_OF_A_CHILD: usize = 200;
 
 /// Memory that a child may hold before it has announced a picture, beyond twice the file.
 const HEAD_BYTES: u64 = 1 << 30;
+
+/// What pictures may take together, in bytes; one that takes more waits until it is alone.
+#[derive(Clone, Copy, Debug)]
+pub struct DecodingMemory {
+    /// While they are being decoded, in the children.
+    pub decoding: u64,
+    /// While they are open.
+    pub open: u64,
+}
 
 /// Reads files in child processes, a few at a time, within a budget of memory.
 #[derive(Debug)]
@@ -35,22 +48,23 @@ pub struct Decoders {
     limits: Limits,
     head_bytes: u64,
     idle: Mutex<Vec<Kept>>,
-    memory: Arc<Budget>,
+    decoding: Arc<Budget>,
+    open: Arc<Budget>,
     /// How many children work at once.
     turns: Arc<Budget>,
 }
 
 impl Decoders {
-    /// `program` calls [`helper_main`](crate::helper_main) first of all; all pictures that are being read may take `memory` bytes
-    /// together, and a larger one waits until it is alone.
-    pub fn new(program: &Path, memory: u64, limits: Limits) -> Self {
+    /// `program` calls [`helper_main`](crate::helper_main) first of all.
+    pub fn new(program: &Path, memory: DecodingMemory, limits: Limits) -> Self {
         let at_once = std::thread::available_parallelism().map_or(1, usize::from) as u64;
         Self {
             program: program.to_owned(),
             limits,
             head_bytes: HEAD_BYTES,
             idle: Mutex::default(),
-            memory: Budget::new(memory),
+            decoding: Budget::new(memory.decoding),
+            open: Budget::new(memory.open),
             turns: Budget::new(at_once),
         }
     }
@@ -60,18 +74,20 @@ impl Decoders {
         Self { head_bytes, ..self }
     }
 
-    /// Reads a file whose content has the given hash; the memory that it needs is held until the second value is dropped.
+    /// Reads a file whose content has the given hash; its picture's memory is held until the picture is dropped.
     ///
-    /// Waits for its turn, and until there is memory.
+    /// Waits for its turn, and until there is memory; while that is short, `close_some` is asked to drop pictures of so many bytes
+    /// that nobody uses.
     ///
     /// # Errors
-    /// As [`read`](crate::codec::read()), and [`CodecError::Harmful`] when the child died of the file or took too long.
-    pub fn read(&self, path: &Path, hash: ContentHash) -> Result<(Decoded, Held), CodecError> {
+    /// As [`read`](crate::codec::read()), and [`CodecError::Harmful`] when the child died of the file or took too long,
+    /// [`CodecError::NoRoom`] when pictures that are in use left no memory for this one.
+    pub fn read(&self, path: &Path, hash: ContentHash, close_some: &dyn Fn(u64)) -> Result<Decoded, CodecError> {
         let file = File::open(path)?;
         self.limits.check_file(file.metadata()?.len())?;
         let _turn = self.turns.take(1);
         let mut child = self.child()?;
-        match self.ask(&mut child, file, hash) {
+        match self.ask(&mut child, file, hash, close_some) {
             Ok(read) => {
                 self.put_back(child);
                 read
@@ -81,7 +97,13 @@ impl Decoders {
     }
 
     /// The outer error is the conversation's: the child is of no more use.
-    fn ask(&self, child: &mut Kept, file: File, hash: ContentHash) -> io::Result<Result<(Decoded, Held), CodecError>> {
+    fn ask(
+        &self,
+        child: &mut Kept,
+        file: File,
+        hash: ContentHash,
+        close_some: &dyn Fn(u64),
+    ) -> io::Result<Result<Decoded, CodecError>> {
         let socket = &mut child.helper.socket;
         socket.set_read_timeout(Some(HEAD_PATIENCE))?;
         let head_bytes = self.head_bytes + 2 * file.metadata()?.len();
@@ -92,12 +114,21 @@ impl Decoders {
             Ok(announced) => announced,
             Err(failure) => return Ok(Err(failure.into())),
         };
-        let held = self.memory.take(announced.bytes);
+        // Children end by themselves what they do, so this one's turn comes; a picture may be in use for long.
+        let _decoding = self.decoding.take(announced.memory.decoding);
+        let Some(open) = self.open.take_within(announced.memory.open, ROOM_PATIENCE, close_some) else {
+            socket.write_all(&[NO_ROOM])?;
+            let _: Result<Answer, Failure> = wire::receive(socket)?;
+            return Ok(Err(CodecError::NoRoom));
+        };
         socket.set_read_timeout(Some(PATIENCE))?;
-        socket.write_all(&[1])?;
+        socket.write_all(&[GO_ON])?;
         let answer: Result<Answer, Failure> = wire::receive(socket)?;
         match answer {
-            Ok(answer) => Ok(Ok((received(socket, answer, hash)?, held))),
+            Ok(answer) => {
+                let Decoded { original, facts } = received(socket, answer, hash)?;
+                Ok(Ok(Decoded { original: original.holding(open), facts }))
+            }
             Err(failure) => Ok(Err(failure.into())),
         }
     }
@@ -133,6 +164,8 @@ mod tests {
 
     use super::*;
 
+    const MEMORY: DecodingMemory = DecodingMemory { decoding: 1 << 30, open: 1 << 30 };
+
     /// Reads a small file through a program that is this script, which speaks to its parent by its standard input.
     fn read_through(script: &str) -> CodecError {
         let folder = tempfile::tempdir().unwrap();
@@ -140,8 +173,8 @@ mod tests {
         std::fs::write(&program, format!("#!/bin/sh\n{script}\n")).unwrap();
         std::fs::set_permissions(&program, std::fs::Permissions::from_mode(0o700)).unwrap();
         std::fs::write(&file, "Isola Brina").unwrap();
-        let decoders = Decoders::new(&program, 1 << 30, Limits::default());
-        decoders.read(&file, ContentHash::of(b"Isola Brina")).unwrap_err()
+        let decoders = Decoders::new(&program, MEMORY, Limits::default());
+        decoders.read(&file, ContentHash::of(b"Isola Brina"), &|_| {}).unwrap_err()
     }
 
     #[test]
@@ -150,8 +183,9 @@ mod tests {
         assert!(matches!(&died, CodecError::Harmful(how) if how.contains("signal: 9")), "{died}");
         let never_began = read_through("exit 3");
         assert!(matches!(&never_began, CodecError::Io(_)), "{never_began}");
-        let missing = Decoders::new(Path::new("/no/such/program"), 1 << 30, Limits::default());
-        assert!(matches!(missing.read(Path::new("/etc/hostname"), ContentHash::of(b"")), Err(CodecError::Io(_))));
+        let missing = Decoders::new(Path::new("/no/such/program"), MEMORY, Limits::default());
+        let outcome = missing.read(Path::new("/etc/hostname"), ContentHash::of(b""), &|_| {});
+        assert!(matches!(outcome, Err(CodecError::Io(_))));
     }
 
     #[test]

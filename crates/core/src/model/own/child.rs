@@ -9,6 +9,7 @@ use dettaglio_domain::model::Trial;
 use rustix::process::{Resource, Rlimit, setrlimit};
 
 use super::foreign::{Declared, OnnxRaw};
+use super::parts;
 use super::refusal::Refusal;
 use super::trial;
 use crate::model::engine::Engine;
@@ -18,6 +19,9 @@ pub const CHILD_COMMAND: &str = "try-model";
 
 /// Of a model file.
 const LARGEST_MEGABYTES: u64 = 512;
+
+/// Nodes, weights and values of a model: the largest known networks for pictures have a few thousand.
+const MOST_PARTS: usize = 20_000;
 
 /// Of the whole trial.
 const SECONDS: u64 = 120;
@@ -73,6 +77,11 @@ pub fn child_main(file: &Path) {
 /// Tries a file right here: for files that are trusted not to bring the process down.
 pub fn try_in_this_process(file: &Path) -> Result<Trial, Refusal> {
     let bytes = std::fs::read(file).map_err(|e| Refusal::NotTried { why: e.to_string() })?;
+    // The runtime compares each with all others: a hundred thousand names hold it up for a minute.
+    let parts = parts::count(&bytes);
+    if parts > MOST_PARTS {
+        return Err(Refusal::TooManyParts { parts, limit: MOST_PARTS });
+    }
     let engine = Engine::load().map_err(|e| Refusal::NotTried { why: e.to_string() })?;
     let session = engine.session(&bytes).map_err(unopened)?;
     let declared = Declared::of(&session)?;

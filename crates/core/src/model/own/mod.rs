@@ -9,6 +9,7 @@ mod child;
 mod foreign;
 mod format;
 mod keep;
+mod parts;
 mod refusal;
 mod trial;
 

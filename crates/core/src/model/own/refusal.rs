@@ -19,6 +19,14 @@ pub enum Refusal {
         /// Allowed.
         limit: u64,
     },
+    /// More parts than any network for pictures has.
+    #[error("it has {parts} parts (nodes, weights and values); networks of up to {limit} are run here")]
+    TooManyParts {
+        /// Of the graph and what it holds.
+        parts: usize,
+        /// Allowed.
+        limit: usize,
+    },
     /// Its weights lie elsewhere.
     #[error("its weights are in another file: export it again with the weights inside (no external data)")]
     ExternalData,
