@@ -38,6 +38,8 @@ pub mod face;
 pub mod finish;
 pub mod forecast;
 pub mod frame;
+#[cfg(fuzzing)]
+pub mod fuzzing;
 pub mod metadata;
 pub mod model;
 pub mod picture;

@@ -71,16 +71,22 @@ impl Frame {
         }
         let corners =
             [(crop.x, crop.y), (crop.right(), crop.y), (crop.x, crop.bottom()), (crop.right(), crop.bottom())];
+        if self.are_full(turned, corners.map(|(x, y)| (f64::from(x), f64::from(y)))) {
+            Ok(crop)
+        } else {
+            Err(FrameError::EmptyCorner)
+        }
+    }
+
+    /// Whether straightening left the picture's own pixels at these places of the straightened picture.
+    pub(crate) fn are_full(&self, turned: Size, places: [(f64, f64); 4]) -> bool {
         let back = self.straightened_to_turned(turned);
-        let full = |(x, y): (u32, u32)| {
-            let (x, y) = back.at(f64::from(x), f64::from(y));
+        let full = |(x, y): (f64, f64)| {
+            let (x, y) = back.at(x, y);
             // Half a pixel beyond the edge, the edge itself is repeated and nobody sees it.
             (-0.5..=f64::from(turned.width) + 0.5).contains(&x) && (-0.5..=f64::from(turned.height) + 0.5).contains(&y)
         };
-        if self.degrees != 0.0 && !corners.into_iter().all(full) {
-            return Err(FrameError::EmptyCorner);
-        }
-        Ok(crop)
+        self.degrees == 0.0 || places.into_iter().all(full)
     }
 
     /// The same with the largest crop of what is kept that has a shape of `proportion` to 1 around its middle, upright or

@@ -9,7 +9,7 @@
 //! | [`hash`] | content hashes, which name originals, models and treatments |
 //! | [`size`] | from "60 x 40 cm at 240 ppi" to pixels, and what such a print is worth to the eye |
 //! | [`limits`] | what is refused, before any work is done |
-//! | [`frame`] | turning, straightening, cropping |
+//! | [`frame`], [`crop`] | turning, straightening, cropping; a crop while a hand draws it |
 //! | [`mask`] | which part of a picture an area covers |
 //! | [`face`] | a face by its eyes and mouth, and which faces are restored |
 //! | [`clean`], [`kernel`], [`finish`] | the settings of the steps |
@@ -27,6 +27,8 @@
 
 pub mod affine;
 pub mod clean;
+pub mod crop;
+mod draft;
 pub mod face;
 pub mod file;
 pub mod finish;

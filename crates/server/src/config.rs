@@ -44,6 +44,8 @@ pub struct Settings {
     pub tiles_on_disk: u64,
     /// What pictures may take together while they are read, and while they are open; the rest wait.
     pub memory: DecodingMemory,
+    /// How often a worker tells of the progress of its job, and learns what is wanted of it.
+    pub sign_of_life: Duration,
     /// How long a connection may be without a request.
     pub patience: Duration,
     /// Devices and services outside.
@@ -70,6 +72,7 @@ impl Settings {
             workers: 1,
             tiles_on_disk: 4 << 30,
             memory: DecodingMemory { decoding: 2 << 30, open: 2 << 30 },
+            sign_of_life: Duration::from_millis(400),
             patience: Duration::from_secs(20),
             devices: Devices::default(),
         }

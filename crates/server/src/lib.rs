@@ -16,6 +16,8 @@ pub mod app;
 mod claim;
 pub mod compute;
 pub mod config;
+#[cfg(fuzzing)]
+pub mod fuzzing;
 pub mod http;
 pub mod problem;
 pub mod service;

@@ -63,6 +63,7 @@ struct Parts {
     files: FileStore,
     studio: Arc<Studio>,
     queued: Arc<Notify>,
+    sign_of_life: Duration,
 }
 
 impl Parts {
@@ -91,11 +92,14 @@ impl Parts {
             tiles,
         ));
         studio.recall_rates().await?;
-        Ok(Self { store, files, studio, queued: Arc::default() })
+        Ok(Self { store, files, studio, queued: Arc::default(), sign_of_life: settings.sign_of_life })
     }
 
     fn workers(&self, count: usize) -> Vec<Arc<Worker>> {
-        let worker = || Worker::new(self.store.clone(), self.files.clone(), self.studio.clone(), self.queued.clone());
+        let worker = || {
+            let (store, files, studio) = (self.store.clone(), self.files.clone(), self.studio.clone());
+            Worker::new(store, files, studio, self.queued.clone(), self.sign_of_life)
+        };
         (0..count).map(|_| Arc::new(worker())).collect()
     }
 }

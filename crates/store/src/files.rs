@@ -5,6 +5,7 @@
 
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use std::sync::atomic::{AtomicU64, Ordering};
 
 use dettaglio_domain::hash::ContentHash;
 use futures::{StreamExt, TryStreamExt};
@@ -204,8 +205,11 @@ impl FileStore {
 
     /// Whether files can be written: for the health report.
     pub async fn check(&self) -> Result<(), StoreError> {
-        self.put("health", b"ok".to_vec()).await?;
-        Ok(self.store.delete(&Key::from("health")).await?)
+        // Each by a name of its own: several may be asked at once, by several programs.
+        static ASKED: AtomicU64 = AtomicU64::new(0);
+        let name = format!("health-{}-{}", std::process::id(), ASKED.fetch_add(1, Ordering::Relaxed));
+        self.put(&name, b"ok".to_vec()).await?;
+        Ok(self.store.delete(&Key::from(name)).await?)
     }
 }
 

@@ -145,6 +145,7 @@ export function StageView(props: {
         data-testid="stage"
         data-ready={ready}
         data-needed={needed}
+        data-draft={seen.panes.some((pane) => pane.draft) || undefined}
         data-zoom={seen.zoom.toFixed(4)}
         data-middle={seen.part && middleOf(seen.part)}
         data-blend={seen.blend}
@@ -188,7 +189,7 @@ export function StageView(props: {
                 share={arriving ? standing.ready / standing.needed : 1}
                 detail={
                   arriving
-                    ? `${standing.ready} of ${standing.needed} tiles`
+                    ? `${standing.draft ? "a draft first, " : ""}${standing.ready} of ${standing.needed} tiles`
                     : ((difference && i === 1
                         ? `by how much it differs from the first, ${AMPLIFIED} times`
                         : label.detail) ??

@@ -101,7 +101,11 @@ export function paneView(pane: Pane, source: Source): PaneView {
   };
   const now: PaneView = {
     name: source.nameOf(intent.letter ?? "A"),
-    candidate: { ...of(plan.treatment, source.nowQuery ?? source.query), mix: source.nowQuery ? undefined : mix() },
+    candidate: {
+      ...of(plan.treatment, source.nowQuery ?? source.query),
+      mix: source.nowQuery ? undefined : mix(),
+      draft: plan.draft && !source.query && !source.nowQuery ? of(plan.draft) : undefined,
+    },
     measured: { treatment: plan.treatment },
   };
   switch (pane.show) {

@@ -524,9 +524,17 @@ export class Stage {
     const views = shown.map((candidate) => viewOf(candidate, camera, part));
     const under = viewOf(subject.under, camera, part);
     const mixes = views.map((view) => this.mixOf(view, camera, part));
+    const drafts = views.map((view, i) => (this.previous.has(i) ? undefined : this.draftOf(view, camera, part)));
     const loupe = this.loupeOf(subject, camera);
-    this.tiles.want([under, ...views], [...(loupe?.stacks.flat() ?? []), ...mixes.flatMap((mix) => mix?.ends ?? [])]);
-    const panes = views.map(({ candidate, places }) => this.tiles.standing(candidate, places));
+    const first = [under, ...drafts.flatMap((draft) => draft ?? [])];
+    const later = [...(loupe?.stacks.flat() ?? []), ...mixes.flatMap((mix) => mix?.ends ?? [])];
+    // The original is there at once: it need not be waited for.
+    if (first.length > 1) this.tiles.want(first, views, later);
+    else this.tiles.want([under, ...views], later);
+    const panes = views.map(({ candidate, places }, i) => ({
+      ...this.tiles.standing(candidate, places),
+      draft: drafts[i]?.some(({ candidate: draft, places: parts }) => this.tiles.standing(draft, parts).ready > 0),
+    }));
     panes.forEach((standing, i) => {
       if (standing.ready === standing.needed) this.previous.delete(i);
     });
@@ -540,7 +548,7 @@ export class Stage {
         const stack: Layer[] =
           mix?.stage === "shown"
             ? mix.ends.map((end, high) => ({ ...end, share: high ? mix.share : 1 }))
-            : [under, ...(previous ? [viewOf(previous, camera, part)] : []), view];
+            : [under, ...(previous ? [viewOf(previous, camera, part)] : []), ...(drafts[this.only ?? i] ?? []), view];
         const strip = layout === "curtain" ? this.besideCurtain(cell, i) : whole(cell);
         this.drawPane(cell, strip, camera, part, stack);
         const first = views[0];
@@ -628,6 +636,13 @@ export class Stage {
       context.lineWidth = window.devicePixelRatio;
       context.strokeRect(cell.left + 0.5, cell.top + 0.5, side - 1, side - 1);
     });
+  }
+
+  /** A view's draft, as long as nothing is there of the view itself: the first tile that is means that the others follow soon. */
+  private draftOf({ candidate, places }: View, camera: Camera, part: Box | undefined): View[] | undefined {
+    const { draft } = candidate;
+    if (!draft || this.tiles.standing(candidate, places).ready > 0) return undefined;
+    return [viewOf(draft, camera, part)];
   }
 
   /** Both ends of a view's blend, and whether they are to be shown instead of it. */

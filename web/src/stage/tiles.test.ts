@@ -87,6 +87,14 @@ describe("store", () => {
     expect(store.isWhole({ candidate, places: first })).toBe(false);
   });
 
+  it("has all of a group on its way before the next, so that a draft is seen before what it stands in for", () => {
+    const { asked, load } = slowServer();
+    const store = new TileStore(() => undefined, load);
+    const draft: Candidate = { ...candidate, base: "/draft" };
+    store.want([{ candidate: draft, places: places.slice(0, 2) }], [{ candidate, places }], []);
+    expect(asked.map((a) => a.address.split("/")[1])).toEqual(["draft", "draft", "t"]);
+  });
+
   it("gives up what is no longer in view and keeps what arrived", async () => {
     const { asked, load } = slowServer();
     const store = new TileStore(() => undefined, load);

@@ -30,6 +30,8 @@ export interface Candidate {
   original: Extent;
   /** Asked of the server besides, such as "?show=edges". */
   query?: string;
+  /** The same by quicker models: shown of a view that nothing is there of yet. */
+  draft?: Candidate;
   /** While a control moves that only blends: what stands in for the tiles until they are there. */
   mix?: Mix;
 }
@@ -96,6 +98,8 @@ const addressOf = (candidate: Candidate, p: Place) =>
 export interface Standing {
   ready: number;
   needed: number;
+  /** What is shown meanwhile is by draft models. */
+  draft?: boolean;
 }
 
 /** Loads a tile; separate, so that a test can stand in for the server. */
@@ -134,11 +138,11 @@ export class TileStore {
   }
 
   /**
-   * Says what is in view now, the most important first, and what comes after that. Everything else that is under way is given
-   * up.
+   * Says what is in view now, and what comes after that: one group after the other, and of each group the most important tiles of
+   * all its lists first. Everything else that is under way is given up.
    */
-  want(lists: Wanted[], later: Wanted[] = []): void {
-    this.wanted = [...inTurn(lists), ...inTurn(later)];
+  want(...groups: Wanted[][]): void {
+    this.wanted = groups.flatMap(inTurn);
     const inView = new Set(this.wanted);
     for (const [address, controller] of this.coming) {
       if (!inView.has(address)) {

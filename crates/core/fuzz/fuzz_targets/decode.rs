@@ -7,7 +7,7 @@ use dettaglio_domain::file::{Format, OutputSettings};
 use dettaglio_core::codec::{self, Carried, PictureWriter};
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::limits::Limits;
-use dettaglio_domain::reading::Reading;
+use dettaglio_core::reading;
 use libfuzzer_sys::fuzz_target;
 
 fuzz_target!(|bytes: &[u8]| {
@@ -18,7 +18,7 @@ fuzz_target!(|bytes: &[u8]| {
         return;
     }
     let Ok(decoded) = codec::read(file.path(), ContentHash::of(bytes), &limits) else { return };
-    let reading = Reading::of(&decoded.original, &decoded.facts);
+    let reading = reading::measure(&decoded.original, &decoded.facts);
     assert!(!reading.conclusion().is_empty());
     let size = decoded.original.size();
     if size.area() > 20_000 {

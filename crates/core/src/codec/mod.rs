@@ -5,6 +5,8 @@ mod camera;
 mod container;
 mod decoders;
 mod error;
+#[cfg(fuzzing)]
+pub(crate) mod fuzzing;
 mod history;
 mod jpeg_blocks;
 mod jpeg_end;

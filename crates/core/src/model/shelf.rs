@@ -85,9 +85,9 @@ impl Model {
         &self.listed.card
     }
 
-    /// Whether its network is loaded.
+    /// Whether its network is loaded, or is just being; does not wait for that.
     fn is_open(&self) -> bool {
-        self.lock().is_some()
+        self.loaded.try_lock().map_or(true, |held| held.is_some())
     }
 
     /// Its network; loaded, and checked against the card, when it is not at hand.
@@ -100,7 +100,8 @@ impl Model {
 
     /// When it was last used, if its network is loaded out of its file and in nobody's hands.
     fn unused_since(&self) -> Option<Instant> {
-        let held = self.lock();
+        // While it is being loaded it is in use.
+        let held = self.loaded.try_lock().ok()?;
         let loaded = held.as_ref().filter(|loaded| !loaded.is_in_use());
         loaded.filter(|_| !self.file.as_os_str().is_empty()).map(|loaded| loaded.used)
     }

@@ -2,6 +2,7 @@
 
 mod bench;
 mod browser;
+mod crop;
 mod faces;
 mod looking;
 mod order;

@@ -2,12 +2,22 @@
 
 #![allow(dead_code, reason = "each example uses a part of it")]
 
+use std::collections::HashMap;
+use std::fmt;
 use std::net::{Ipv4Addr, TcpListener};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
 
 use anyhow::{Context, bail};
+use dettaglio_core::codec::read;
+use dettaglio_core::model::Shelf;
+use dettaglio_core::render::{Destination, Renderer, Unhurried, run};
+use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::limits::Limits;
+use dettaglio_store::Store;
+use dettaglio_store::files::FileStore;
+use dettaglio_store::mariadb::MariaDb;
 use reqwest::Client;
 use reqwest::multipart::{Form, Part};
 use serde_json::{Value, json};
@@ -23,6 +33,33 @@ fn program() -> anyhow::Result<PathBuf> {
     let program = own.ancestors().nth(2).context("a build folder")?.join("dettaglio-server");
     anyhow::ensure!(program.is_file(), "build the server first: cargo build --release --workspace");
     Ok(program)
+}
+
+/// What came of an order.
+pub struct Counted {
+    /// Jobs that have a result.
+    pub jobs: usize,
+    pub results: usize,
+    /// Jobs that have more than one.
+    pub doubled: usize,
+    /// Results that are not what the core makes of the same treatment.
+    pub corrupt: usize,
+    /// Files of results that no result names.
+    pub orphans: usize,
+}
+
+impl fmt::Display for Counted {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Self { results, doubled, corrupt, orphans, .. } = self;
+        write!(f, "results {results}, doubled {doubled}, corrupt {corrupt}; files that no result names: {orphans}")
+    }
+}
+
+pub fn kill(child: &mut Option<Child>) {
+    if let Some(mut child) = child.take() {
+        let _ = child.kill();
+        let _ = child.wait();
+    }
 }
 
 /// A data folder with a server and workers on it, each a program of its own; all end with it.
@@ -46,8 +83,21 @@ impl Bed {
 
     /// The same, with so many threads for each program that only works.
     pub async fn start_with(own_workers: usize, workers: usize, threads: Option<usize>) -> anyhow::Result<Self> {
+        Self::prepared(tempfile::tempdir()?, own_workers, workers, threads).await
+    }
+
+    /// The same, in a folder of the caller's choice.
+    pub async fn start_in(folder: TempDir, own_workers: usize, workers: usize) -> anyhow::Result<Self> {
+        Self::prepared(folder, own_workers, workers, None).await
+    }
+
+    async fn prepared(
+        folder: TempDir,
+        own_workers: usize,
+        workers: usize,
+        threads: Option<usize>,
+    ) -> anyhow::Result<Self> {
         let port = TcpListener::bind((Ipv4Addr::LOCALHOST, 0))?.local_addr()?.port();
-        let folder = tempfile::tempdir()?;
         let client = Client::builder().timeout(Duration::from_secs(60)).build()?;
         let mut bed = Self { folder, port, client, server: None, workers: Vec::new(), threads, own_workers };
         bed.start_server()?;
@@ -138,6 +188,34 @@ impl Bed {
         Ok(jobs.as_array().map_or(0, Vec::len))
     }
 
+    /// Looks at every result of an order: against what the core itself makes of the same treatment, byte for byte.
+    pub async fn count(&self, order: u64) -> anyhow::Result<Counted> {
+        let url = MariaDb::url_in(&self.folder.path().join("database")).context("the database runs")?;
+        let store = Store::connect(&url).await?;
+        let files = FileStore::open(self.folder.path())?;
+        let results = store.enlargements(order).await?;
+        let mut of_job: HashMap<u64, u32> = HashMap::new();
+        for result in &results {
+            *of_job.entry(result.job_id).or_default() += 1;
+        }
+        let doubled = of_job.values().filter(|count| **count > 1).count();
+        let renderer = Renderer::new(Shelf::open(&project().join("models"))?, 256 << 20);
+        let due = self.folder.path().join("due.tif");
+        let mut corrupt = 0;
+        for result in &results {
+            let row = store.original(result.original_id).await?;
+            let treatment = store.treatment(result.record.treatment_hash).await?;
+            let source = files.local(&FileStore::original_key(row.hash)).await?;
+            let original = read(&source, row.hash, &Limits::default())?.original;
+            let to = Destination { path: &due, settings: result.record.settings, reading: row.reading.as_ref() };
+            run(&renderer, &original, &treatment, to, &Unhurried, &|_| {})?;
+            let kept = ContentHash::of_file(&files.local(&result.file_key).await?)?;
+            corrupt += usize::from(kept != ContentHash::of_file(&due)?);
+        }
+        let orphans = files.keys("enlargements").await?.len().saturating_sub(results.len());
+        Ok(Counted { jobs: of_job.len(), results: results.len(), doubled, corrupt, orphans })
+    }
+
     /// How many jobs are still ahead.
     pub async fn ahead(&self) -> anyhow::Result<usize> {
         Ok(self.get("/run-sheet").await?["ahead"].as_array().map_or(0, Vec::len))
@@ -173,14 +251,18 @@ impl Bed {
 }
 
 /// A picture with edges and texture, other for each seed.
-fn picture(seed: u32, width: u32, height: u32) -> anyhow::Result<Vec<u8>> {
+pub fn picture(seed: u32, width: u32, height: u32) -> anyhow::Result<Vec<u8>> {
     let mut bytes = std::io::Cursor::new(Vec::new());
+    picture_of(seed, width, height).write_to(&mut bytes, image::ImageFormat::Png)?;
+    Ok(bytes.into_inner())
+}
+
+pub fn picture_of(seed: u32, width: u32, height: u32) -> image::RgbImage {
     let value = |x: u32, y: u32, c: u32| {
-        let wave = (f64::from(x * (3 + c) + seed * 17) * 0.05).sin() + (f64::from(y * (2 + c)) * 0.07).cos();
-        let edge = f64::from((x / 40 + y / 30 + seed) % 2);
+        let wave =
+            ((f64::from(x * (3 + c)) + f64::from(seed) * 17.0) * 0.05).sin() + (f64::from(y * (2 + c)) * 0.07).cos();
+        let edge = f64::from((x / 40 + y / 30 + seed % 2) % 2);
         (110.0 + 45.0 * wave + 50.0 * edge) as u8
     };
     image::RgbImage::from_fn(width, height, |x, y| image::Rgb([0, 1, 2].map(|c| value(x, y, c))))
-        .write_to(&mut bytes, image::ImageFormat::Png)?;
-    Ok(bytes.into_inner())
 }

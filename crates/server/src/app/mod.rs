@@ -1,6 +1,6 @@
 //! The use cases: what can be asked of the product, whoever asks.
 
-mod archive;
+pub(crate) mod archive;
 pub mod batch;
 pub mod changes;
 pub mod faces;

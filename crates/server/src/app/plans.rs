@@ -31,6 +31,9 @@ pub struct Plan {
     /// Hash of the treatment, for the addresses of tiles.
     #[schema(value_type = String)]
     pub treatment: ContentHash,
+    /// The same by draft models, to be shown of a view until its own tiles are there; nothing where that is no quicker.
+    #[schema(value_type = Option<String>)]
+    pub draft: Option<ContentHash>,
     /// The treatment in words.
     pub description: String,
     /// How many enlarging passes of models it takes.
@@ -166,6 +169,13 @@ pub async fn plan(app: &App, mut row: OriginalRow, intent: &Intent) -> Result<Pl
         });
     }
     app.studio.make_ready(row.hash, &treatment);
+    let draft = intent.recipe.in_draft(&shelf).and_then(|recipe| {
+        let draft = intents::worked_out(&Intent { recipe, ..intent.clone() }, &shelf, &row).ok()?.treatment;
+        (draft != treatment).then_some(draft)
+    });
+    if let Some(draft) = &draft {
+        app.studio.make_ready(row.hash, draft);
+    }
     let plain = |kernel| app.studio.offer(treatment.untreated(kernel));
     let plain =
         Plain { nearest: plain(Kernel::Nearest), bicubic: plain(Kernel::Bicubic), lanczos3: plain(Kernel::Lanczos3) };
@@ -208,6 +218,7 @@ pub async fn plan(app: &App, mut row: OriginalRow, intent: &Intent) -> Result<Pl
         kept,
         sheet: treatment.sheet(),
         treatment: app.studio.offer(treatment.clone()),
+        draft: draft.map(|draft| app.studio.offer(draft)),
         description: treatment.describe(&shelf),
         passes: treatment.passes().len(),
         plain,

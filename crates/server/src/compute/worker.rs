@@ -1,8 +1,9 @@
 //! The worker: takes jobs from the queue and makes enlargements of them.
 
+use std::convert::Infallible;
 use std::path::PathBuf;
-use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, AtomicU8, AtomicU64, Ordering};
+use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 
 use dettaglio_core::render::{self, Destination, Pace, RenderError};
@@ -19,9 +20,6 @@ use tokio_util::sync::CancellationToken;
 
 use super::studio::{Studio, blocking};
 use crate::problem::Problem;
-
-/// How often a worker tells the progress of a job.
-const SIGN_OF_LIFE: Duration = Duration::from_millis(400);
 
 /// How often a worker says that it is there.
 const PRESENCE: Duration = Duration::from_secs(2);
@@ -47,17 +45,25 @@ pub struct Worker {
     studio: Arc<Studio>,
     /// Told when a job was queued in this process.
     queued: Arc<Notify>,
+    /// How often it tells the progress of a job.
+    sign_of_life: Duration,
     /// The job in hand; 0 for none.
     job: AtomicU64,
 }
 
 impl Worker {
     /// A worker of this process; `queued` is told when there is something to do.
-    pub fn new(store: Store, files: FileStore, studio: Arc<Studio>, queued: Arc<Notify>) -> Self {
+    pub fn new(
+        store: Store,
+        files: FileStore,
+        studio: Arc<Studio>,
+        queued: Arc<Notify>,
+        sign_of_life: Duration,
+    ) -> Self {
         static COUNT: AtomicU64 = AtomicU64::new(0);
         let number = COUNT.fetch_add(1, Ordering::Relaxed);
         let name = format!("{}-{:x}-{number}", std::process::id(), chrono::Utc::now().timestamp_micros());
-        Self { name, store, files, studio, queued, job: AtomicU64::new(0) }
+        Self { name, store, files, studio, queued, sign_of_life, job: AtomicU64::new(0) }
     }
 
     /// Whether it has a job.
@@ -118,31 +124,13 @@ impl Worker {
 
     async fn carry_out(&self, job: &Job, stop: &CancellationToken) {
         let watch = Arc::new(Watch::default());
-        let work = self.enlarge(job, Arc::clone(&watch));
-        tokio::pin!(work);
-        let mut ending = None;
-        let outcome = loop {
-            tokio::select! {
-                outcome = &mut work => break outcome,
-                () = tokio::time::sleep(SIGN_OF_LIFE) => {
-                    match self.store.renew_lease(job.id, &self.name, watch.sign_of_life()).await {
-                        Ok(Lease::Held) => {}
-                        Ok(Lease::CancelRequested) => ending = Some(Ending::Cancelled),
-                        Ok(Lease::PauseRequested) => ending = Some(Ending::Paused),
-                        Ok(Lease::HeldUp) => ending = ending.or(Some(Ending::Returned)),
-                        Ok(Lease::Lost) => ending = Some(Ending::Lost),
-                        // The lease outlasts a short absence of the database.
-                        Err(error) => tracing::warn!(%error, job = job.id, "no sign of life could be given"),
-                    }
-                    if stop.is_cancelled() {
-                        ending = ending.or(Some(Ending::Returned));
-                    }
-                    if ending.is_some() {
-                        watch.stop.store(true, Ordering::Relaxed);
-                    }
-                }
-            }
+        let ending = Mutex::new(None);
+        // Both go on side by side: the work may hold the job's row while the lease is being renewed, and must come to let go of it.
+        let outcome = tokio::select! {
+            outcome = self.enlarge(job, Arc::clone(&watch)) => outcome,
+            never = self.keep_lease(job, &watch, &ending, stop) => match never {},
         };
+        let ending = *ending.lock().unwrap_or_else(|e| e.into_inner());
         let (id, name) = (job.id, &self.name);
         let ended = match (outcome, ending) {
             (Ok(()), _) | (Err(_), Some(Ending::Lost)) => return,
@@ -164,6 +152,36 @@ impl Worker {
         if let Err(error) = ended {
             // Its lease runs out, and a worker takes it again.
             tracing::error!(%error, job = id, "the end of a job could not be recorded");
+        }
+    }
+
+    /// Gives signs of life for a job in hand, and has its work stopped when there is reason to.
+    async fn keep_lease(
+        &self,
+        job: &Job,
+        watch: &Watch,
+        ending: &Mutex<Option<Ending>>,
+        stop: &CancellationToken,
+    ) -> Infallible {
+        loop {
+            tokio::time::sleep(self.sign_of_life).await;
+            let renewed = self.store.renew_lease(job.id, &self.name, watch.sign_of_life()).await;
+            let mut ending = ending.lock().unwrap_or_else(|e| e.into_inner());
+            match renewed {
+                Ok(Lease::Held) => {}
+                Ok(Lease::CancelRequested) => *ending = Some(Ending::Cancelled),
+                Ok(Lease::PauseRequested) => *ending = Some(Ending::Paused),
+                Ok(Lease::HeldUp) => *ending = ending.or(Some(Ending::Returned)),
+                Ok(Lease::Lost) => *ending = Some(Ending::Lost),
+                // The lease outlasts a short absence of the database.
+                Err(error) => tracing::warn!(%error, job = job.id, "no sign of life could be given"),
+            }
+            if stop.is_cancelled() {
+                *ending = ending.or(Some(Ending::Returned));
+            }
+            if ending.is_some() {
+                watch.stop.store(true, Ordering::Relaxed);
+            }
         }
     }
 

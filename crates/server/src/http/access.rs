@@ -172,7 +172,7 @@ fn is_open(path: &str) -> bool {
 
 /// Requests with a body that ask and change nothing.
 fn only_asks(path: &str) -> bool {
-    const ASKING: [&str; 5] = ["/plan", "/forecast", "/suggestion", "/adapt", "/preflight"];
+    const ASKING: [&str; 6] = ["/plan", "/forecast", "/suggestion", "/adapt", "/crop", "/preflight"];
     ASKING.iter().any(|end| path.ends_with(end))
 }
 

@@ -107,6 +107,7 @@ fn broken(why: impl ToString) -> Problem {
 #[cfg(test)]
 mod tests {
     use axum::body::Bytes;
+    use axum::extract::DefaultBodyLimit;
     use futures::stream;
 
     use super::*;
@@ -118,7 +119,9 @@ mod tests {
         let body = Body::from_stream(stream::iter(
             pieces.into_iter().map(|piece| Ok::<_, std::io::Error>(Bytes::from(piece))),
         ));
-        let request = Request::builder().header("content-type", TYPE).body(body).unwrap();
+        let mut request = Request::builder().header("content-type", TYPE).body(body).unwrap();
+        // As the router does: files have a limit of their own.
+        DefaultBodyLimit::disable().apply(&mut request);
         Form::from_request(request, &()).await.unwrap_or_else(|problem| panic!("{}", problem.detail))
     }
 

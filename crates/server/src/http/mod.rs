@@ -4,6 +4,8 @@ pub mod access;
 mod connections;
 mod extract;
 mod form;
+#[cfg(fuzzing)]
+pub mod fuzzing;
 mod once;
 pub mod router;
 mod routes;
@@ -13,8 +15,10 @@ mod sign_ins;
 
 mod batch;
 mod cache;
+mod crop;
 mod delivery;
 mod devices;
+mod document;
 mod events;
 mod faces;
 mod health;

@@ -21,6 +21,7 @@ use tower_http::trace::TraceLayer;
 use utoipa::openapi::OpenApi;
 
 use super::access::{Access, SESSION, guard};
+use super::document;
 use super::once::Once;
 use super::routes::routes;
 use super::sign_ins::SignIns;
@@ -29,13 +30,20 @@ use crate::problem::Problem;
 
 /// The document that describes the API.
 pub fn openapi() -> OpenApi {
-    utoipa_axum::router::OpenApiRouter::new().nest("/api/v1", routes()).split_for_parts().1
+    described().1
+}
+
+/// The routes of the API, and the document that describes them.
+fn described() -> (Router<App>, OpenApi) {
+    let (api, mut document) = utoipa_axum::router::OpenApiRouter::new().nest("/api/v1", routes()).split_for_parts();
+    document::complete(&mut document);
+    (api, document)
 }
 
 /// All routes; `front` is the folder of the built front end.
 pub fn router(app: App, access: Access, sign_ins: SignIns, front: PathBuf) -> Router {
     let (sessions, access) = (access.layer(), Arc::new(access));
-    let (api, document) = utoipa_axum::router::OpenApiRouter::new().nest("/api/v1", routes()).split_for_parts();
+    let (api, document) = described();
     let document = Arc::new(document);
     let pages = ServeDir::new(&front).fallback(ServeFile::new(front.join("index.html")));
     // Pictures and events gain nothing from compression.

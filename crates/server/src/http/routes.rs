@@ -5,8 +5,8 @@ use utoipa_axum::router::OpenApiRouter;
 use utoipa_axum::routes;
 
 use super::{
-    batch, cache, delivery, devices, events, faces, health, house, jobs, models, orders, originals, plan, products,
-    reading, rehearsal, removed, results, rules, session, shared, spots, tiles, trace,
+    batch, cache, crop, delivery, devices, events, faces, health, house, jobs, models, orders, originals, plan,
+    products, reading, rehearsal, removed, results, rules, session, shared, spots, tiles, trace,
 };
 use crate::app::App;
 use crate::problem::Problem;
@@ -57,6 +57,7 @@ pub fn routes() -> OpenApiRouter<App> {
         .routes(routes!(originals::original_file))
         .routes(routes!(faces::faces, faces::find_again))
         .routes(routes!(faces::restoration))
+        .routes(routes!(crop::draw_crop))
         .routes(routes!(plan::intent, plan::set_intent, plan::forget_intent))
         .routes(routes!(reading::reading))
         .routes(routes!(reading::suggestion))

@@ -31,6 +31,20 @@ fn plain(kernel: &str) -> Value {
 }
 
 #[tokio::test(flavor = "multi_thread")]
+async fn what_takes_long_has_a_draft_to_be_shown_first() {
+    let server = Server::start().await;
+    let (_, id) = server.with_picture(60, 40).await;
+    let quick = plan(&server, id, &intent(2.0)).await;
+    assert_eq!(quick["draft"], Value::Null, "it is a draft");
+    let mut thorough = intent(2.0);
+    thorough["enlarge"]["grade"] = json!("fine");
+    let thorough = plan(&server, id, &thorough).await;
+    assert_eq!(thorough["draft"], quick["treatment"]);
+    assert_ne!(thorough["treatment"], quick["treatment"]);
+    server.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
 async fn treatments_of_one_picture_are_planned_together() {
     let (server, _, id, hash) = with_picture().await;
     let mut body = intent(3.0);

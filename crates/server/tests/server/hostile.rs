@@ -515,3 +515,29 @@ async fn a_form_whose_head_never_ends_is_refused_before_it_is_held_in_memory() {
     assert_eq!(server.get("/health").await.status(), StatusCode::OK);
     server.stop().await;
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_sign_of_life_and_the_end_of_the_same_job_do_not_wait_for_each_other() {
+    // Signs without a pause: each job ends while one is being given.
+    let server = Server::with(|settings| settings.sign_of_life = Duration::ZERO).await;
+    let (order, id) = server.with_picture(24, 16).await;
+    let mut jobs = Vec::new();
+    for i in 0..30 {
+        let plain = json!({
+            "target": { "by": "factor", "factor": 1.0 + f64::from(i) / 10.0 }, "output": { "format": "jpeg", "depth": 8 },
+            "enlarge": { "by": "plain", "kernel": "bicubic" },
+        });
+        let job = Server::json(server.post(&format!("/originals/{id}/jobs"), &plain).await, StatusCode::CREATED).await;
+        jobs.push(job["id"].as_u64().unwrap());
+    }
+    let all = async {
+        for job in &jobs {
+            assert_eq!(server.ended(*job).await["state"], "done");
+        }
+    };
+    // The database breaks such a standstill after 50 s; all of them are done in two.
+    tokio::time::timeout(Duration::from_secs(40), all).await.expect("none stood still");
+    let sheet = Server::json(server.get(&format!("/orders/{order}")).await, StatusCode::OK).await;
+    assert_eq!(sheet["jobs"].as_array().unwrap().len(), 30);
+    server.stop().await;
+}

@@ -36,15 +36,40 @@ fn bodies() -> Vec<String> {
     texts.into_iter().map(str::to_owned).chain([absurd.to_string(), deep]).collect()
 }
 
+/// An operation as the document lists it.
+struct Operation {
+    method: Method,
+    path: String,
+    takes_body: bool,
+    /// By status, or "default": content types.
+    answers: Value,
+}
+
+impl Operation {
+    /// Whether an answer of this status and type is one that the document tells of.
+    fn tells_of(&self, status: StatusCode, kind: Option<&str>) -> bool {
+        let told = self.answers.get(status.as_str());
+        let told = told.or_else(|| self.answers.get("default").filter(|_| !status.is_success()));
+        let Some(told) = told else { return false };
+        let kinds = told.get("content").and_then(Value::as_object);
+        match (kinds.filter(|kinds| !kinds.is_empty()), kind) {
+            (None, kind) => kind.is_none(),
+            (Some(kinds), Some(kind)) => kinds.keys().any(|k| Some(k.as_str()) == kind.split(';').next()),
+            (Some(_), None) => false,
+        }
+    }
+}
+
 /// Each operation with its path, as the document lists them.
-async fn operations(server: &Server) -> Vec<(Method, String, bool)> {
+async fn operations(server: &Server) -> Vec<Operation> {
     let document = Server::json(server.get("/openapi.json").await, StatusCode::OK).await;
     let mut found = Vec::new();
     for (path, operations) in document["paths"].as_object().expect("paths") {
         for (method, operation) in operations.as_object().expect("operations") {
             let Ok(method) = method.to_uppercase().parse() else { continue };
             let path = path.strip_prefix("/api/v1").expect("the API's own").to_owned();
-            found.push((method, path, operation.get("requestBody").is_some()));
+            let takes_body = operation.get("requestBody").is_some();
+            found.push(Operation { method, path, takes_body, answers: operation["responses"].clone() });
         }
     }
     found
@@ -61,18 +86,23 @@ async fn nonsense_is_refused_with_a_problem_everywhere() {
     server.with_picture(40, 30).await;
     let bodies = bodies();
     let (mut asked, mut wrong) = (0, Vec::new());
-    for (method, path, takes_body) in operations(&server).await {
+    for operation in operations(&server).await {
+        let Operation { method, path, takes_body, .. } = &operation;
         let places = if path.contains('{') { &PLACES[..] } else { &PLACES[..1] };
         // Answers of the events never end.
-        let queries = if method == Method::GET && path != "/events" { &QUERIES[..] } else { &QUERIES[..1] };
-        for address in places.iter().flat_map(|place| queries.iter().map(|query| filled(&path, place) + query)) {
-            let bodies = if takes_body { &bodies[..] } else { &bodies[..1] };
+        let queries = if *method == Method::GET && path != "/events" { &QUERIES[..] } else { &QUERIES[..1] };
+        for address in places.iter().flat_map(|place| queries.iter().map(|query| filled(path, place) + query)) {
+            let bodies = if *takes_body { &bodies[..] } else { &bodies[..1] };
             for body in bodies {
                 let request = server.client.request(method.clone(), format!("{}{address}", server.base));
                 let request = request.header(CONTENT_TYPE, "application/json").body(body.clone());
                 let answer = request.send().await.expect("an answer");
                 asked += 1;
-                let (status, kind) = (answer.status(), answer.headers().get(CONTENT_TYPE).cloned());
+                let status = answer.status();
+                let kind = answer.headers().get(CONTENT_TYPE).and_then(|kind| kind.to_str().ok()).map(str::to_owned);
+                if !operation.tells_of(status, kind.as_deref()) {
+                    wrong.push(format!("{method} {address}: {status} of type {kind:?} is not in the document"));
+                }
                 if status.is_success() {
                     continue;
                 }

@@ -6,7 +6,6 @@ import type { Frame, Original, Plan, Surround, Target } from "../../api/client";
 import { decimal, pixels } from "../../app/format";
 import { Figure } from "../TargetFields";
 import { CropDialog } from "../crop/CropDialog";
-import { turnedSize } from "../crop/geometry";
 import { Card } from "./Card";
 import { Column } from "./Part";
 
@@ -56,8 +55,7 @@ export function FrameCard(props: {
             Crop and straighten
           </Button>
           <Typography variant="body2" sx={{ color: "text.secondary" }}>
-            {pixels(props.plan?.kept ?? turnedSize(props.original.facts.size, frame))} of{" "}
-            {pixels(props.original.facts.size)} are kept.
+            {props.plan ? pixels(props.plan.kept) : "…"} of {pixels(props.original.facts.size)} are kept.
           </Typography>
         </Column>
         <Column width={420}>

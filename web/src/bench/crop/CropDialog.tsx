@@ -12,21 +12,52 @@ import {
   ToggleButtonGroup,
   Typography,
 } from "@mui/material";
-import { type KeyboardEvent, type PointerEvent, useRef, useState } from "react";
-import type { Frame, Original, Target } from "../../api/client";
+import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
+import {
+  type CropShape,
+  type Drawing,
+  type Drawn,
+  type Frame,
+  type Original,
+  type Target,
+  answered,
+  api,
+} from "../../api/client";
+import { rules } from "../../api/rules";
 import { pixels } from "../../app/format";
 import { Dial } from "../cards/Dial";
-import { rules } from "../../api/rules";
-import { type Grip, type Rect, dragged, inPixels, largest, shrunkToFull, turnedSize } from "./geometry";
+import { Hand } from "./hand";
 
 const ROOM = { width: 860, height: 460 };
 const EDGE = 1200;
 
-type Shape = "print" | "picture" | "free";
+/** A side or corner of a rectangle that is dragged: -1, 0 or 1 across and down. */
+type Grip = readonly [-1 | 0 | 1, -1 | 0 | 1];
 
 const GRIPS: Grip[] = [
   [-1, -1], [0, -1], [1, -1], [-1, 0], [1, 0], [-1, 1], [0, 1], [1, 1],
 ]; // prettier-ignore
+
+/** The rectangle as the server says it is, and the hand that draws it. */
+function useDrawing(original: number, begun: Pick<Drawing, "frame" | "target">) {
+  const [drawn, setDrawn] = useState<Drawn>();
+  const [trouble, setTrouble] = useState<string>();
+  const hand = useRef<Hand>(undefined);
+  useEffect(() => {
+    const ask = (body: Drawing) =>
+      answered(api.POST("/api/v1/originals/{id}/crop", { params: { path: { id: original } }, body }));
+    const show = (next: Drawn) => {
+      setDrawn(next);
+      setTrouble(undefined);
+    };
+    hand.current = new Hand(begun, ask, show, (error) =>
+      setTrouble(error instanceof Error ? error.message : String(error)),
+    );
+    // What it begins with is what the dialog was opened with.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [original]);
+  return { drawn, trouble, hand };
+}
 
 export function CropDialog(props: {
   original: Original;
@@ -36,35 +67,16 @@ export function CropDialog(props: {
   onDone: (frame: Frame) => void;
 }) {
   const { original, target } = props;
-  const turned = turnedSize(original.facts.size, props.frame);
   const paper = target.by === "print" ? target.paper : undefined;
-  const lies = turned.width >= turned.height;
-  const proportions: Record<Shape, number | undefined> = {
-    print: paper && (lies === paper.width >= paper.height ? paper.width / paper.height : paper.height / paper.width),
-    picture: turned.width / turned.height,
-    free: undefined,
-  };
-  const [shape, setShape] = useState<Shape>(paper ? "print" : "free");
   const [degrees, setDegrees] = useState(props.frame.degrees ?? 0);
-  const [rect, setRect] = useState<Rect>(
-    () => props.frame.crop ?? largest(turned, degrees, proportions[shape] ?? turned.width / turned.height),
-  );
-  const scale = Math.min(ROOM.width / turned.width, ROOM.height / turned.height);
-  const proportion = proportions[shape];
-
-  const choose = (next: Shape) => {
-    setShape(next);
-    const wanted = proportions[next];
-    if (wanted !== undefined) setRect(largest(turned, degrees, wanted));
-  };
+  const { drawn, trouble, hand } = useDrawing(original.id, { frame: props.frame, target });
   const straighten = (to: number) => {
     setDegrees(to);
-    setRect((r) => shrunkToFull(r, turned, to));
+    hand.current?.does({ change: { do: "fit" }, degrees: to });
   };
-  const done = () => {
-    const crop = inPixels(rect, turned);
-    const whole = crop.x === 0 && crop.y === 0 && crop.width === turned.width && crop.height === turned.height;
-    props.onDone({ ...props.frame, degrees, crop: whole ? null : crop });
+  const done = async () => {
+    const frame = await hand.current?.done();
+    if (frame) props.onDone(frame);
   };
 
   return (
@@ -73,21 +85,23 @@ export function CropDialog(props: {
         Crop and straighten
       </DialogTitle>
       <DialogContent sx={{ width: ROOM.width + 48 }}>
-        <Stage
-          original={original}
-          frame={props.frame}
-          degrees={degrees}
-          turned={turned}
-          scale={scale}
-          rect={rect}
-          onDrag={(grip, dx, dy) => setRect((r) => dragged(r, grip, dx, dy, turned, degrees, proportion))}
-        />
+        <Box sx={{ minHeight: ROOM.height, display: "flex", alignItems: "center" }}>
+          {drawn && (
+            <Stage
+              original={original}
+              frame={props.frame}
+              degrees={degrees}
+              drawn={drawn}
+              onDrag={([across, down], dx, dy) => hand.current?.does({ change: { do: "drag", across, down, dx, dy } })}
+            />
+          )}
+        </Box>
         <Stack direction="row" spacing={3} sx={{ mt: 2, alignItems: "center" }}>
           <ToggleButtonGroup
             exclusive
-            value={shape}
+            value={drawn?.shape ?? null}
             aria-label="Proportions"
-            onChange={(_, next: Shape | null) => next && choose(next)}
+            onChange={(_, shape: CropShape | null) => shape && hand.current?.does({ change: { do: "fill" }, shape })}
           >
             <ToggleButton value="print" disabled={!paper}>
               {paper ? `The print's, ${paper.width} × ${paper.height}` : "The print's"}
@@ -109,9 +123,14 @@ export function CropDialog(props: {
             />
           </Box>
           <Typography variant="body2" sx={{ color: "measured", whiteSpace: "nowrap" }}>
-            {pixels(inPixels(rect, turned))}
+            {drawn && pixels(drawn.size)}
           </Typography>
         </Stack>
+        {trouble && (
+          <Typography variant="body2" role="alert" sx={{ mt: 1, color: "error.main" }}>
+            {trouble}
+          </Typography>
+        )}
       </DialogContent>
       <DialogActions sx={{ px: 3, pb: 2 }}>
         <Button color="inherit" onClick={() => props.onDone({ ...props.frame, degrees: 0, crop: null })}>
@@ -121,7 +140,7 @@ export function CropDialog(props: {
         <Button color="inherit" onClick={props.onClose}>
           Cancel
         </Button>
-        <Button variant="contained" onClick={done}>
+        <Button variant="contained" disabled={!drawn} onClick={() => void done()}>
           Crop
         </Button>
       </DialogActions>
@@ -134,12 +153,12 @@ function Stage(props: {
   original: Original;
   frame: Frame;
   degrees: number;
-  turned: { width: number; height: number };
-  scale: number;
-  rect: Rect;
+  drawn: Drawn;
   onDrag: (grip: Grip, dx: number, dy: number) => void;
 }) {
-  const { original, frame, degrees, turned, scale, rect } = props;
+  const { original, frame, degrees } = props;
+  const { turned, rect } = props.drawn;
+  const scale = Math.min(ROOM.width / turned.width, ROOM.height / turned.height);
   const held = useRef<{ grip: Grip; x: number; y: number }>(undefined);
   const grab = (e: PointerEvent<HTMLElement>) => {
     e.stopPropagation();

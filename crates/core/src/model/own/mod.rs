@@ -9,7 +9,7 @@ mod child;
 mod foreign;
 mod format;
 mod keep;
-mod parts;
+pub(crate) mod parts;
 mod refusal;
 mod trial;
 

@@ -1,0 +1,86 @@
+//! The same recipe by quicker models: what is shown of a view until the models that were chosen are done with it.
+
+use crate::model::{Catalogue, Grade, LevelKind, ModelRef};
+use crate::recipe::{Choice, Recipe, Steps};
+
+impl Recipe {
+    /// This recipe with draft models wherever there are any, without repair and without restored faces.
+    ///
+    /// `None` when that is what it says already: there is nothing quicker to be shown first.
+    pub fn in_draft(&self, catalogue: &Catalogue) -> Option<Self> {
+        let mut draft = self.clone();
+        draft.areas.iter_mut().map(|area| &mut area.steps).for_each(|steps| steps.put_in_draft(catalogue));
+        draft.steps.put_in_draft(catalogue);
+        (draft != *self).then_some(draft)
+    }
+}
+
+impl Steps {
+    fn put_in_draft(&mut self, catalogue: &Catalogue) {
+        self.repair.wear = None;
+        self.faces = None;
+        if let Choice::Learned { grade, .. } = &mut self.enlarge {
+            *grade = Grade::Draft;
+        }
+        if let Some(noise) = &mut self.clean.noise
+            && let Some(draft) = draft_of(&noise.model, catalogue)
+        {
+            noise.model = draft;
+        }
+    }
+}
+
+/// The draft cleaner of the same subject as a fine one.
+fn draft_of(model: &ModelRef, catalogue: &Catalogue) -> Option<ModelRef> {
+    let card = catalogue.card_of(model).ok()?;
+    let draft = catalogue.cleaners(LevelKind::Noise).find(|c| c.subject == card.subject && c.grade == Grade::Draft)?;
+    Some(ModelRef::of(draft))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::clean::{Noise, NoiseCurve};
+    use crate::face::Faces;
+    use crate::kernel::Kernel;
+    use crate::model::Card;
+    use crate::stand_in::{card, cleaner_card};
+
+    fn catalogue() -> Catalogue {
+        let fine = Card { id: "noise-fine".to_owned(), grade: Grade::Fine, ..cleaner_card() };
+        Catalogue::of([card(2, Grade::Draft), card(2, Grade::Fine), fine, cleaner_card()])
+    }
+
+    fn recipe(enlarge: Choice) -> Recipe {
+        let steps = serde_json::json!({ "enlarge": enlarge });
+        serde_json::from_value(steps).unwrap()
+    }
+
+    fn learned(grade: Grade) -> Choice {
+        Choice::Learned { subject: "everyday".to_owned(), grade, strength: 0.8 }
+    }
+
+    #[test]
+    fn fine_models_give_way_to_drafts_and_settings_stay() {
+        let catalogue = catalogue();
+        let mut fine = recipe(learned(Grade::Fine));
+        let cleaner = catalogue.cards().find(|card| card.id == "noise-fine").unwrap();
+        let noise = Noise::usual(ModelRef::of(cleaner), NoiseCurve::flat(9.0));
+        fine.steps.clean.noise = Some(noise.clone());
+        fine.steps.faces = Some(Faces { strength: 0.5 });
+        let draft = fine.in_draft(&catalogue).unwrap();
+        assert_eq!(draft.steps.enlarge, learned(Grade::Draft));
+        assert_eq!(draft.steps.clean.noise, Some(Noise { model: ModelRef::of(&cleaner_card()), ..noise }));
+        assert_eq!(draft.steps.faces, None);
+        assert_eq!(draft.in_draft(&catalogue), None, "a draft is its own");
+    }
+
+    #[test]
+    fn what_needs_no_model_and_what_has_no_draft_stays_as_it_is() {
+        let catalogue = Catalogue::of([card(2, Grade::Fine), Card { grade: Grade::Fine, ..cleaner_card() }]);
+        assert_eq!(recipe(Choice::Plain { kernel: Kernel::Bicubic }).in_draft(&catalogue), None);
+        let mut cleaned = recipe(learned(Grade::Draft));
+        cleaned.steps.clean.noise = Some(Noise::usual(ModelRef::of(&cleaner_card()), NoiseCurve::flat(9.0)));
+        assert_eq!(cleaned.in_draft(&catalogue), None);
+    }
+}
