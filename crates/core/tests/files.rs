@@ -223,6 +223,7 @@ fn scrambled_bytes_are_a_picture_or_an_error_but_never_a_panic(#[case] format: I
 #[case(b"")]
 #[case(b"Glassworks of Isola Brina, price list")]
 #[case(b"GIF89a\x01\x00\x01\x00\x00\x00\x00;")]
+#[case::its_decoder_would_take_gigabytes(b"qktk\x00\x00\x00\x00\xFF\xFF\xFF\xFF\xFF\xFF\xFF\xFF")]
 fn what_is_no_picture_is_refused(#[case] bytes: &[u8]) {
     assert!(matches!(opened(bytes), Err(CodecError::NotAPicture | CodecError::Unsupported(_))));
 }

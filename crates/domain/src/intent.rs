@@ -7,6 +7,7 @@ use crate::face::Face;
 use crate::file::OutputSettings;
 use crate::geometry::Size;
 use crate::model::Catalogue;
+use crate::numbers::beyond_measure;
 use crate::recipe::{Area, Recipe, RecipeError, Steps, Worked};
 use crate::size::Target;
 
@@ -99,6 +100,9 @@ impl Intent {
     pub fn from_kept(text: &str) -> Result<Self, IntentError> {
         let unreadable = |error: serde_json::Error| IntentError::Unreadable(error.to_string());
         let value: Value = serde_json::from_str(text).map_err(unreadable)?;
+        if let Some(number) = beyond_measure(&value) {
+            return Err(IntentError::Unreadable(format!("{number} is beyond every measure")));
+        }
         match value.get(FORM_FIELD).map_or(Some(1), Value::as_u64) {
             Some(form) if form > FORM => Err(IntentError::Later(form)),
             _ => serde_json::from_value(value).map_err(unreadable),
@@ -148,6 +152,13 @@ mod tests {
         let other = Alternative { letter: Letter::B, steps: recipe.steps.clone(), areas: Vec::new() };
         let (target, output) = (Target::Print { paper, ppi: 240.0 }, OutputSettings::new(Format::Tiff));
         Intent { target, recipe, output, letter: Letter::A, alternatives: vec![other], distance_m: Some(2.0) }
+    }
+
+    #[test]
+    fn a_number_that_would_be_kept_as_nothing_is_not_read() {
+        let kept = intent().to_kept().replace("240.0", "1e39");
+        let error = Intent::from_kept(&kept).unwrap_err().to_string();
+        assert!(error.contains("beyond every measure"), "{error}");
     }
 
     #[test]

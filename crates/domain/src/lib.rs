@@ -24,6 +24,7 @@
 //! | [`forecast`] | how long it will take |
 //! | [`rules`] | limits, defaults, formats and units, in one document for a front end |
 //! | [`naming`] | what a result's file is called |
+//! | [`numbers`] | which numbers are refused wherever they come in |
 
 pub mod affine;
 pub mod clean;
@@ -42,6 +43,7 @@ pub mod limits;
 pub mod mask;
 pub mod model;
 pub mod naming;
+pub mod numbers;
 pub mod preflight;
 pub mod reading;
 pub mod recipe;

@@ -26,6 +26,9 @@ pub struct Reading {
     pub content: Content,
 }
 
+/// Noise below which there is practically none, in 8-bit levels.
+const FREE_OF_NOISE: f32 = 0.8;
+
 /// Noise from which on cleaning pays, in 8-bit levels.
 pub const NOISY: f32 = 1.5;
 
@@ -69,10 +72,26 @@ impl Reading {
             .collect()
     }
 
+    /// Noise and sharpness in a few words, such as "noise 15.2, a little soft".
+    pub fn line(&self) -> String {
+        let NoiseReading { sigma, hidden, .. } = self.noise;
+        let noise = match sigma {
+            s if s < FREE_OF_NOISE => "no noise".to_owned(),
+            s if s >= NOISY && hidden => "texture".to_owned(),
+            s => format!("noise {s:.1}"),
+        };
+        match self.softness.map(|softness| softness.sigma) {
+            None => noise,
+            Some(s) if s < SOFT => format!("{noise}, sharp"),
+            Some(s) if s < BEYOND_HELP => format!("{noise}, a little soft"),
+            Some(_) => format!("{noise}, soft"),
+        }
+    }
+
     fn noise_words(&self) -> Option<String> {
         let NoiseReading { level, sigma, colour, luminance, hidden } = self.noise;
         let word = match sigma {
-            s if s < 0.8 => return Some("Practically free of noise.".to_owned()),
+            s if s < FREE_OF_NOISE => return Some("Practically free of noise.".to_owned()),
             s if s < NOISY => return Some(format!("A trace of noise, sigma {sigma:.1}: no need to clean.")),
             _ if hidden => {
                 return Some(format!(
@@ -263,4 +282,30 @@ pub struct FormerJpeg {
     pub x: u8,
     /// And from the top.
     pub y: u8,
+}
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    use super::*;
+    use crate::stand_in;
+
+    #[rstest]
+    #[case(0.3, false, Some(0.7), "no noise, sharp")]
+    #[case(15.2, false, Some(1.2), "noise 15.2, a little soft")]
+    #[case(9.9, true, Some(2.5), "texture, soft")]
+    #[case(1.2, true, None, "noise 1.2")]
+    fn a_reading_is_told_in_a_line(
+        #[case] sigma: f32,
+        #[case] hidden: bool,
+        #[case] softness: Option<f32>,
+        #[case] line: &str,
+    ) {
+        let mut reading = stand_in::reading(Size::new(300, 200));
+        reading.noise = NoiseReading { sigma, hidden, ..reading.noise };
+        let measured = SoftnessReading { sigma: 0.0, shake: None, overshoot: 0.0, edges: 1000 };
+        reading.softness = softness.map(|sigma| SoftnessReading { sigma, ..measured });
+        assert_eq!(reading.line(), line);
+    }
 }

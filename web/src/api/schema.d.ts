@@ -2993,6 +2993,8 @@ export interface components {
         ReadingView: {
             /** @description What they come to, in plain words. */
             conclusion: string[];
+            /** @description Noise and sharpness in a few words. */
+            line: string;
             /** @description The figures. */
             reading: components["schemas"]["Reading"];
         };

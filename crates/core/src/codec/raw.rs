@@ -50,6 +50,9 @@ impl RawFile {
         if directories.is_some_and(|told| !told.holds_raw) && !marked_at_eight(file)? {
             return Ok(None);
         }
+        if takes_memory_unasked(file)? {
+            return Ok(None);
+        }
         file.rewind()?;
         let mut bytes = Vec::new();
         file.read_to_end(&mut bytes)?;
@@ -107,6 +110,14 @@ impl Sensor {
     pub fn taken(&self) -> Option<String> {
         self.told.as_ref()?.exif.date_time_original.clone()
     }
+}
+
+/// Whether it begins as files of a camera do whose decoder takes memory for the size that they announce before it can be asked what
+/// that is. They hold at most 640 x 480 px, and are from before 1996.
+fn takes_memory_unasked(file: &mut (impl Read + Seek)) -> std::io::Result<bool> {
+    let mut head = [0; 3];
+    file.rewind()?;
+    Ok(file.read_exact(&mut head).is_ok() && head == *b"qkt")
 }
 
 /// Whether it is a raw file that says so at its ninth byte and describes its pixels in no directory.

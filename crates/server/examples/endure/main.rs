@@ -28,6 +28,9 @@ use watch::Taken;
 
 const WORKERS: usize = 2;
 
+/// How long an answer may take.
+const PATIENCE: Duration = Duration::from_secs(60);
+
 /// How long after a fault is over its consequences may show.
 const AFTER: Duration = Duration::from_secs(4);
 
@@ -47,7 +50,8 @@ async fn main() -> anyhow::Result<()> {
     let (order, originals) = bed.order(12, 320, 240).await?;
     let document = bed.get("/openapi.json").await?;
     let world = Arc::new(World {
-        client: bed.client.clone(),
+        // A connection that was kept from before the server was killed would be a failure of the client.
+        client: reqwest::Client::builder().timeout(PATIENCE).pool_max_idle_per_host(0).build()?,
         base: bed.url(""),
         order,
         originals,

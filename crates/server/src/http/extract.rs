@@ -4,8 +4,9 @@ use axum::Json;
 use axum::extract::rejection::{JsonRejection, PathRejection, QueryRejection};
 use axum::extract::{FromRequest, FromRequestParts, Path, Query, Request};
 use axum::http::request::Parts;
+use dettaglio_domain::numbers::beyond_measure;
 use serde::de::DeserializeOwned;
-use serde_json::{Number, Value};
+use serde_json::Value;
 
 use crate::problem::Problem;
 
@@ -27,16 +28,6 @@ impl<T: DeserializeOwned, S: Send + Sync> FromRequest<S> for Body<T> {
             Ok(value) => Ok(Self(value)),
             Err(error) => Err(Problem::bad_request("request.body", error)),
         }
-    }
-}
-
-/// A number that single precision does not hold.
-fn beyond_measure(value: &Value) -> Option<&Number> {
-    match value {
-        Value::Number(number) => Some(number).filter(|n| n.as_f64().is_none_or(|n| n.abs() > f64::from(f32::MAX))),
-        Value::Array(list) => list.iter().find_map(beyond_measure),
-        Value::Object(map) => map.values().find_map(beyond_measure),
-        _ => None,
     }
 }
 

@@ -17,6 +17,8 @@ use crate::problem::Problem;
 pub struct ReadingView {
     /// The figures.
     pub reading: Reading,
+    /// Noise and sharpness in a few words.
+    pub line: String,
     /// What they come to, in plain words.
     pub conclusion: Vec<String>,
 }
@@ -27,8 +29,8 @@ pub struct ReadingView {
 pub async fn reading(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<ReadingView>, Problem> {
     let row = app.store.original(id).await?;
     let reading = reading_of(&app, &row).await?;
-    let conclusion = reading.conclusion();
-    Ok(Json(ReadingView { reading, conclusion }))
+    let (line, conclusion) = (reading.line(), reading.conclusion());
+    Ok(Json(ReadingView { reading, line, conclusion }))
 }
 
 /// The suggested treatment of an original for a print, from its own reading and from what is tried on its own parts.

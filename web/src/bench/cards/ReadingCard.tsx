@@ -9,14 +9,6 @@ import { Card } from "./Card";
 import { Column } from "./Part";
 
 /** The reading in a line: the figure that matters most, and how sharp it is. */
-export function readingLine(reading: Reading | undefined): string {
-  if (!reading) return "being measured";
-  const { noise, softness } = reading.reading;
-  const grain = noise.sigma < 0.8 ? "no noise" : noise.hidden ? "texture" : `noise ${decimal(noise.sigma, 1)}`;
-  if (!softness) return grain;
-  return `${grain}, ${softness.sigma < 0.95 ? "sharp" : softness.sigma < 2.2 ? "a little soft" : "soft"}`;
-}
-
 /** How many faces were found, and how large. */
 export function facesFound(faces: { eyes: number }[] | undefined): string {
   if (!faces) return "being looked for";
@@ -46,7 +38,7 @@ export function ReadingCard(props: { original: Original; reading?: Reading; onRe
   const faces = useFaces(original.id);
   const megapixels = (facts.size.width * facts.size.height) / 1e6;
   return (
-    <Card name="Reading" state={readingLine(reading)}>
+    <Card name="Reading" state={reading?.line ?? "being measured"}>
       <Column width={360} grow={1}>
         {reading?.conclusion.map((sentence) => (
           <Typography key={sentence} variant="body2">
