@@ -98,7 +98,7 @@ async fn main() -> anyhow::Result<()> {
     }
     let last = Taken::by(bed.server.as_ref().map_or(0, Child::id));
 
-    let found = world.found();
+    let found = std::mem::take(&mut *world.found());
     let megabytes = |bytes: u64| bytes >> 20;
     println!("{minutes} min, {people} people, {} requests, {WORKERS} workers and the server's own", found.requests);
     println!(
@@ -134,7 +134,6 @@ async fn main() -> anyhow::Result<()> {
     }
     let jobs = found.jobs.len();
     let failures = found.failures.len();
-    drop(found);
     println!("jobs acknowledged {jobs}, lost {unended}");
     let counted = bed.count(order).await?;
     println!("{counted}");
