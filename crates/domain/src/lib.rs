@@ -19,6 +19,7 @@
 //! | [`recipe`] | what a person chooses, before it is worked out for a picture and a size |
 //! | [`suggest`] | what a reading, a trial and a print suggest, with reasons |
 //! | [`intent`] | all that is asked for of a picture: target, recipe, alternatives and file, as it is kept |
+//! | [`Recipe::in_draft`](recipe::Recipe::in_draft) | the same by quicker models, shown of a view until its own pixels are there |
 //! | [`rehearsal`], [`spot`] | who is compared with whom, by which figures, and where |
 //! | [`preflight`] | what is to be said of a run before it is started |
 //! | [`forecast`] | how long it will take |

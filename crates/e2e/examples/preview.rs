@@ -230,8 +230,9 @@ async fn first_view(database: &TestServer) {
             const stage = document.querySelector('[data-testid=stage]'), pane = document.querySelector('[data-testid=pane-2]');
             const { ready = 0, needed = 0, zoom } = stage?.dataset ?? {};
             const still = /(\\d+) of \\d+ tiles/.exec(pane?.innerText ?? '');
-            if (first === undefined && zoom === '1.0000' && pane && Number(needed) > 0 && (!still || Number(still[1]) > 0 || stage.dataset.draft)) first = performance.now();
-            if (own === undefined && first !== undefined && Number(ready) > 0) own = performance.now();
+            const isOpen = zoom === '1.0000' && pane && Number(needed) > 0, hasOwn = !still || Number(still[1]) > 0;
+            if (first === undefined && isOpen && (hasOwn || stage.dataset.draft)) first = performance.now();
+            if (own === undefined && isOpen && hasOwn) own = performance.now();
             if (first !== undefined && ready === needed) done([first, own, performance.now()]);
             else requestAnimationFrame(tick);
         };

@@ -14,13 +14,13 @@ export function decimal(value: number, digits = 2): string {
   return Number(value.toFixed(digits)).toString();
 }
 
-/** "1 picture", "12 pictures". */
 /** A share of 0 to 1, in whole hundredths. */
 export const percent = (share: number): string => `${Math.round(share * 100)} %`;
 
 /** The arithmetic mean of some values; there is one at least. */
 export const mean = (values: number[]): number => values.reduce((a, b) => a + b, 0) / values.length;
 
+/** "1 picture", "12 pictures". */
 export const counted = (count: number, one: string): string => `${count} ${count === 1 ? one : `${one}s`}`;
 
 export function pixels(size: { width: number; height: number }): string {

@@ -5,10 +5,10 @@
 
 use image::DynamicImage;
 
+use super::jpeg_end::{EOI, SOS};
+
 const RST0: u8 = 0xD0;
 const RST7: u8 = 0xD7;
-const EOI: u8 = 0xD9;
-const SOS: u8 = 0xDA;
 
 /// Width of the largest unit of coded data of the usual subsamplings, in pixels.
 const UNIT: usize = 16;

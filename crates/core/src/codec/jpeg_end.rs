@@ -5,8 +5,10 @@
 use std::io::{self, BufRead, Read};
 
 const SOI: u8 = 0xD8;
-const EOI: u8 = 0xD9;
-const SOS: u8 = 0xDA;
+/// The end of a picture.
+pub(super) const EOI: u8 = 0xD9;
+/// The start of a scan.
+pub(super) const SOS: u8 = 0xDA;
 
 /// Walks the markers of ITU-T T.81 Annex B up to the end of the first picture in the file, and looks whether a progressive file has
 /// the scans that its picture needs.

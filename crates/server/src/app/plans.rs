@@ -168,14 +168,12 @@ pub async fn plan(app: &App, mut row: OriginalRow, intent: &Intent) -> Result<Pl
             },
         });
     }
-    app.studio.make_ready(row.hash, &treatment);
     let draft = intent.recipe.in_draft(&shelf).and_then(|recipe| {
         let draft = intents::worked_out(&Intent { recipe, ..intent.clone() }, &shelf, &row).ok()?.treatment;
         (draft != treatment).then_some(draft)
     });
-    if let Some(draft) = &draft {
-        app.studio.make_ready(row.hash, draft);
-    }
+    // What is shown first is opened first.
+    draft.iter().chain([&treatment]).for_each(|treatment| app.studio.make_ready(row.hash, treatment));
     let plain = |kernel| app.studio.offer(treatment.untreated(kernel));
     let plain =
         Plain { nearest: plain(Kernel::Nearest), bicubic: plain(Kernel::Bicubic), lanczos3: plain(Kernel::Lanczos3) };

@@ -24,13 +24,21 @@ use crate::support::{Server, encoded, intent, picture};
 
 const MEMORY: DecodingMemory = DecodingMemory { decoding: 1 << 30, open: 1 << 30 };
 
-/// A TIFF of 26 bytes: one directory of one entry (tag, type, count), and where the next directory is to be.
-fn small_tiff(tag: u16, kind: u16, count: u32, next: u32) -> Vec<u8> {
-    let mut file = b"II*\0\x08\0\0\0\x01\0".to_vec();
-    file.extend(tag.to_le_bytes());
-    file.extend(kind.to_le_bytes());
-    [count, 0, next].iter().for_each(|number| file.extend(number.to_le_bytes()));
+/// A TIFF of one directory: tag, type, count and value of each entry, and where the next directory is to be.
+fn tiff(entries: &[(u16, u16, u32, u32)], next: u32) -> Vec<u8> {
+    let mut file = b"II*\0\x08\0\0\0".to_vec();
+    file.extend((entries.len() as u16).to_le_bytes());
+    for (tag, kind, count, value) in entries {
+        [tag, kind].iter().for_each(|number| file.extend(number.to_le_bytes()));
+        [count, value].iter().for_each(|number| file.extend(number.to_le_bytes()));
+    }
+    file.extend(next.to_le_bytes());
     file
+}
+
+/// One of 26 bytes: a single entry of value 0.
+fn small_tiff(tag: u16, kind: u16, count: u32, next: u32) -> Vec<u8> {
+    tiff(&[(tag, kind, count, 0)], next)
 }
 
 #[tokio::test(flavor = "multi_thread")]
@@ -462,14 +470,8 @@ fn named_tiff(letters: u32) -> Vec<u8> {
         (278, 3, 1, 1),
         (279, 4, 1, 1),
     ];
-    let mut file = b"II*\0\x08\0\0\0\x0a\0".to_vec();
-    for (tag, kind, count, value) in entries {
-        file.extend(tag.to_le_bytes());
-        file.extend(kind.to_le_bytes());
-        file.extend(count.to_le_bytes());
-        file.extend(value.to_le_bytes());
-    }
-    file.extend([0; 5]);
+    let mut file = tiff(&entries, 0);
+    file.push(0);
     file.resize(file.len() + letters as usize, b'K');
     file
 }
@@ -480,13 +482,8 @@ async fn a_model_of_a_hundred_thousand_parts_is_refused_by_their_number() {
     let mut model = std::fs::read(crate::support::project().join("crates/core/tests/own/plain-x2.onnx")).unwrap();
     // More weights of the same graph: field 7 of the model again, and in it fields 5 without content.
     let weights = [0x2A, 0x00].repeat(100_000);
-    model.push(0x3A);
-    let mut length = weights.len();
-    while length > 0x7F {
-        model.push(length as u8 | 0x80);
-        length >>= 7;
-    }
-    model.push(length as u8);
+    // Their 200,000 bytes, seven bits a byte.
+    model.extend([0x3A, 0xC0, 0x9A, 0x0C]);
     model.extend(weights);
     let refused = Server::json(server.add_model("Many", model).await, StatusCode::UNPROCESSABLE_ENTITY).await;
     assert!(refused["detail"].as_str().unwrap().contains("parts"), "{refused}");
