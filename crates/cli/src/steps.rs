@@ -7,7 +7,7 @@ use dettaglio_core::codec::Decoded;
 use dettaglio_core::model::Shelf;
 use dettaglio_core::render::Unhurried;
 use dettaglio_core::{reading, trial};
-use dettaglio_domain::clean::{Clean, Marks, Softness};
+use dettaglio_domain::clean::{Clean, Marks, Noise, Softness};
 use dettaglio_domain::face::{Face, Faces};
 use dettaglio_domain::file::Facts;
 use dettaglio_domain::finish::{Edges, Finish, PrintGrain};
@@ -192,37 +192,22 @@ impl StepArgs {
         facts: &Facts,
         reading: &impl Fn() -> &'r Reading,
     ) -> anyhow::Result<()> {
-        match self.marks {
-            Some(Setting::Off) => clean.marks = None,
+        clean.marks = match self.marks {
+            Some(Setting::Off) => None,
             Some(Setting::To(strength)) => {
-                let marks = match clean.marks.take() {
-                    Some(marks) => marks,
-                    None => {
-                        let found = reading().worst_quality().is_some();
-                        found
-                            .then_some(())
-                            .context("--marks: no trace of JPEG compression is found in this picture")?;
-                        Usual::marks(reading(), shelf).with_context(|| no_cleaner("compression marks"))?
-                    }
-                };
-                clean.marks = Some(Marks { strength, ..marks });
+                let marks = clean.marks.take().map_or_else(|| own_marks(reading(), shelf), Ok)?;
+                Some(Marks { strength, ..marks })
             }
-            None => {}
-        }
-        match self.softness {
-            Some(Setting::Off) => clean.softness = None,
+            None => clean.marks.take(),
+        };
+        clean.softness = match self.softness {
+            Some(Setting::Off) => None,
             Some(Setting::To(strength)) => {
-                let softness = match clean.softness.take() {
-                    Some(softness) => softness,
-                    None => {
-                        reading().softness.context("--softness: there are too few edges to measure")?;
-                        Usual::softness(reading(), shelf).with_context(|| no_cleaner("softness"))?
-                    }
-                };
-                clean.softness = Some(Softness { strength, ..softness });
+                let softness = clean.softness.take().map_or_else(|| own_softness(reading(), shelf), Ok)?;
+                Some(Softness { strength, ..softness })
             }
-            None => {}
-        }
+            None => clean.softness.take(),
+        };
         let shares = [self.speckle, self.keep_texture, self.keep_lines];
         let asked = shares.iter().any(Option::is_some) || self.cleaner.is_some();
         if self.grain == Some(Setting::Off) {
@@ -231,26 +216,29 @@ impl StepArgs {
                 bail!("--grain off leaves nothing for --speckle, --keep-texture, --keep-lines or --cleaner to do");
             }
         } else if self.grain.is_some() || asked {
-            let mut noise = match clean.noise.take() {
-                Some(noise) => noise,
-                None => Usual::noise(reading(), facts, shelf).with_context(|| no_cleaner("noise"))?,
-            };
-            if let Some(id) = &self.cleaner {
-                let card = shelf.card(id)?;
-                if !Catalogue::serves(card, LevelKind::Noise) {
-                    bail!("{id} is no cleaner for noise");
-                }
-                noise.model = ModelRef::of(card);
-            }
-            if let Some(Setting::To(share)) = self.grain {
-                noise.grain = share;
-            }
-            noise.speckle = self.speckle.unwrap_or(noise.speckle);
-            noise.keep_texture = self.keep_texture.unwrap_or(noise.keep_texture);
-            noise.keep_lines = self.keep_lines.unwrap_or(noise.keep_lines);
-            clean.noise = Some(noise);
+            let usual = || Usual::noise(reading(), facts, shelf).with_context(|| no_cleaner("noise"));
+            let noise = clean.noise.take().map_or_else(usual, Ok)?;
+            clean.noise = Some(self.noise(noise, shelf)?);
         }
         Ok(())
+    }
+
+    /// Noise with what was asked for of it.
+    fn noise(&self, mut noise: Noise, shelf: &Shelf) -> anyhow::Result<Noise> {
+        if let Some(id) = &self.cleaner {
+            let card = shelf.card(id)?;
+            if !Catalogue::serves(card, LevelKind::Noise) {
+                bail!("{id} is no cleaner for noise");
+            }
+            noise.model = ModelRef::of(card);
+        }
+        if let Some(Setting::To(share)) = self.grain {
+            noise.grain = share;
+        }
+        noise.speckle = self.speckle.unwrap_or(noise.speckle);
+        noise.keep_texture = self.keep_texture.unwrap_or(noise.keep_texture);
+        noise.keep_lines = self.keep_lines.unwrap_or(noise.keep_lines);
+        Ok(noise)
     }
 
     fn finish<'r>(&self, finish: &mut Finish, reading: &impl Fn() -> &'r Reading) {
@@ -280,6 +268,18 @@ impl StepArgs {
             None => {}
         }
     }
+}
+
+/// Compression marks as they are found in a picture.
+fn own_marks(reading: &Reading, shelf: &Shelf) -> anyhow::Result<Marks> {
+    reading.worst_quality().context("--marks: no trace of JPEG compression is found in this picture")?;
+    Usual::marks(reading, shelf).with_context(|| no_cleaner("compression marks"))
+}
+
+/// Softness as it is measured in a picture.
+fn own_softness(reading: &Reading, shelf: &Shelf) -> anyhow::Result<Softness> {
+    reading.softness.context("--softness: there are too few edges to measure")?;
+    Usual::softness(reading, shelf).with_context(|| no_cleaner("softness"))
 }
 
 fn no_cleaner(what: &str) -> String {

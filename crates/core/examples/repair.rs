@@ -247,7 +247,7 @@ impl Sound {
 /// The two are measured together, and both cards say so.
 fn write_cards(models: &Path, cards: &[Card; 2], scores: Vec<CleaningScore>) -> Outcome<()> {
     for card in cards {
-        let card = Card { cleaning: scores.clone(), ..card.clone() };
+        let card = card.clone().with_cleaning(scores.clone());
         std::fs::write(models.join(&card.id).with_extension("json"), serde_json::to_string_pretty(&card)? + "\n")?;
     }
     Ok(())

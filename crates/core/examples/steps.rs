@@ -15,6 +15,7 @@ use dettaglio_core::picture::{Original, Planes};
 use dettaglio_core::render::{Destination, Pace, Renderer, Unhurried, run};
 use dettaglio_core::{codec, reading};
 use dettaglio_domain::affine::Affine;
+use dettaglio_domain::affine::space;
 use dettaglio_domain::clean::{Clean, Marks, Noise, NoiseCurve, Softness};
 use dettaglio_domain::face::{CANVAS, Face};
 use dettaglio_domain::file::{Format, OutputSettings};
@@ -137,7 +138,7 @@ fn faces(shelf: &Shelf, models: &Path, original: &Original) -> Outcome<()> {
 /// The part of the result that holds the head.
 fn face_part(face: &Face, original: &Original, size: Size) -> Region {
     let factor = size.width as f32 / original.size().width as f32;
-    let grow = Affine { xx: f64::from(factor), yy: f64::from(factor), ..Affine::IDENTITY };
+    let grow: Affine<space::Original, space::Result> = Affine::scale(f64::from(factor), f64::from(factor));
     face.mapped(&grow).around(size).expect("in the middle of the picture")
 }
 
@@ -145,8 +146,8 @@ fn face_part(face: &Face, original: &Original, size: Size) -> Region {
 fn model_ready(shelf: &Shelf) -> Outcome<()> {
     let id = shelf.restorer().map(|card| card.id.clone()).unwrap_or_default();
     let network = shelf.get(&id)?.network()?;
-    let told = network.level().map(|_| vec![0.0; CANVAS.area() as usize]);
-    network.run(&Planes::black(CANVAS), told.as_deref())?;
+    let level = network.level().map(|_| vec![0.0; CANVAS.area() as usize]);
+    network.run(&Planes::black(CANVAS), level.as_deref())?;
     Ok(())
 }
 

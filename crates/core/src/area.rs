@@ -2,7 +2,7 @@
 //!
 //! The weights of a mask, 0 to 1, are worked out at the scale of the framed original and resampled to the result.
 
-use dettaglio_domain::affine::Affine;
+use dettaglio_domain::affine::{Affine, space};
 use dettaglio_domain::geometry::{Place, Region};
 use dettaglio_domain::mask::{Mask, Shape, Stroke};
 use rayon::prelude::*;
@@ -43,7 +43,11 @@ pub fn weights(mask: &Mask, framed: &Framed<'_>, region: Region) -> Vec<f32> {
 }
 
 /// A weight from each pixel's place on the original.
-fn by_place(back: &Affine, region: Region, weight: impl Fn(f32, f32) -> f32 + Sync) -> Vec<f32> {
+fn by_place(
+    back: &Affine<space::Kept, space::Original>,
+    region: Region,
+    weight: impl Fn(f32, f32) -> f32 + Sync,
+) -> Vec<f32> {
     let mut out = vec![0.0; region.size().area() as usize];
     out.par_chunks_mut(region.width as usize).enumerate().for_each(|(row, line)| {
         for (column, out) in line.iter_mut().enumerate() {
@@ -64,7 +68,7 @@ fn gradient(from: Place, to: Place, x: f32, y: f32) -> f32 {
 /// Pixels along a side of a block, for each of which it is found out beforehand which parts of strokes count there.
 const BLOCK: u32 = 32;
 
-fn painted(strokes: &[Stroke], back: &Affine, region: Region) -> Vec<f32> {
+fn painted(strokes: &[Stroke], back: &Affine<space::Kept, space::Original>, region: Region) -> Vec<f32> {
     let mut out = vec![0.0; region.size().area() as usize];
     let band = (region.width * BLOCK) as usize;
     out.par_chunks_mut(band).enumerate().for_each(|(row, lines)| {
@@ -89,7 +93,11 @@ fn painted(strokes: &[Stroke], back: &Affine, region: Region) -> Vec<f32> {
 }
 
 /// The strokes that reach a block, in their order, each with those of its segments that may be the nearest to a pixel of it.
-fn counting<'a>(strokes: &'a [Stroke], back: &Affine, block: Region) -> Vec<(&'a Stroke, Vec<(Place, Place)>)> {
+fn counting<'a>(
+    strokes: &'a [Stroke],
+    back: &Affine<space::Kept, space::Original>,
+    block: Region,
+) -> Vec<(&'a Stroke, Vec<(Place, Place)>)> {
     let middle =
         back.at(f64::from(block.x) + f64::from(block.width) / 2.0, f64::from(block.y) + f64::from(block.height) / 2.0);
     let corners =

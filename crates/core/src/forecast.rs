@@ -42,7 +42,7 @@ pub fn measure(rates: &mut Rates, shelf: &Shelf) -> Vec<ModelError> {
 ///
 /// `pace` is asked before each run of its network; nothing when it gives the measurement up.
 pub fn rate_of(model: &Model, pace: &dyn Pace) -> Result<Option<f64>, ModelError> {
-    let block = if model.card().kind == Kind::Face { CANVAS } else { BLOCK };
+    let block = if model.card().kind() == Kind::Face { CANVAS } else { BLOCK };
     let network = model.network()?;
     let input = Planes::from_values(block, (0..3 * block.area()).map(|i| (i % 251) as f32 / 251.0).collect());
     let level = network.level().map(|_| vec![0.05; block.area() as usize]);

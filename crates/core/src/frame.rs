@@ -5,7 +5,7 @@
 
 use std::sync::LazyLock;
 
-use dettaglio_domain::affine::Affine;
+use dettaglio_domain::affine::{Affine, space};
 use dettaglio_domain::frame::{Frame, FrameError};
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::hash::ContentHash;
@@ -35,7 +35,7 @@ impl<'a> Framed<'a> {
     }
 
     /// From places on the original to places in the frame.
-    pub fn map(&self) -> Affine {
+    pub fn map(&self) -> Affine<space::Original, space::Kept> {
         self.frame.to_kept(self.original.size()).expect("the frame was found usable")
     }
 

@@ -171,7 +171,7 @@ fn nobody_is_found_where_nobody_is(finder: Finder) {
 fn a_soft_face_changes_and_does_not_lose() {
     let shelf = Shelf::open(&project("models")).unwrap();
     let model = shelf.restorer().expect("a restorer is shipped");
-    assert_eq!(model.factor, 1);
+    assert_eq!(model.factor(), 1);
     let (truth, face) = person(PEOPLE[1]);
     let scale = 32.0 / face.eyes();
     let side = |px: u32| (px as f32 * scale).round() as u32;

@@ -15,7 +15,7 @@ use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::limits::Limits;
-use dettaglio_domain::model::{Kind, ModelRef};
+use dettaglio_domain::model::{Card, Cleaner, Kind, ModelRef, Task};
 use dettaglio_domain::treatment::{Enlarge, Treatment};
 use rstest::rstest;
 use scalar::Weights;
@@ -53,7 +53,7 @@ fn every_shipped_model_has_a_card_with_its_origin() {
             "{}",
             card.id
         );
-        assert!(!card.scores.is_empty() || !card.cleaning.is_empty(), "{} was measured", card.id);
+        assert!(!card.scores().is_empty() || !card.cleaning().is_empty(), "{} was measured", card.id);
         model.network().expect("it loads, and is the file that its card describes");
     }
 }
@@ -69,8 +69,8 @@ fn the_runtime_agrees_with_a_scalar_reference_on_every_shipped_network() {
         let card = model.card();
         let weights = Weights::read(&folder.join(&card.id).with_extension("onnx"));
         let network = model.network().unwrap();
-        let (got, due) = match card.kind {
-            Kind::Enlarge => (network.run(&picture, None), weights.enlarge(&picture, card.factor as usize)),
+        let (got, due) = match card.kind() {
+            Kind::Enlarge => (network.run(&picture, None), weights.enlarge(&picture, card.factor() as usize)),
             Kind::Clean => (network.run(&picture, Some(&level)), weights.clean(&picture, &level)),
             Kind::Find => (network.run(&square, None), weights.find(&square)),
             Kind::Fill => {
@@ -217,8 +217,9 @@ fn the_runtime_agrees_with_a_convolution_by_hand() {
     let card = shelf().get("everyday-x2-draft").unwrap().card().clone();
     let folder = tempfile::tempdir().unwrap();
     let (file, weights, bias) = by_hand::one_convolution(folder.path());
-    let card =
-        dettaglio_domain::model::Card { factor: 1, halo: 1, sha256: ContentHash::of_file(&file).unwrap(), ..card };
+    let (sha256, task) =
+        (ContentHash::of_file(&file).unwrap(), Task::Clean(Cleaner { level: None, cleaning: Vec::new() }));
+    let card = Card { halo: 1, sha256, task, ..card };
     let network = open(&file, &card).unwrap();
     let input = scene(Size::new(23, 17));
     let got = network.run(&input, None).unwrap();

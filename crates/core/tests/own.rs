@@ -88,10 +88,10 @@ fn an_own_model_stands_beside_the_others(#[case] name: &str) {
     let network = shelf.get(&card.id).unwrap().network().unwrap();
     let planes = scene(Size::new(301, 203));
     let whole = network.run(&planes, None).unwrap();
-    assert_eq!(whole.size(), planes.size().times(card.factor));
+    assert_eq!(whole.size(), planes.size().times(card.factor()));
     let mean = |p: &Planes| p.values().iter().sum::<f32>() / p.values().len() as f32;
     assert!((mean(&whole) - mean(&planes)).abs() < 0.02, "the same brightness");
-    if card.kind == Kind::Clean {
+    if card.kind() == Kind::Clean {
         return;
     }
     let original = Original::from_planes(&planes);

@@ -93,9 +93,9 @@ pub struct Noise {
     pub grain: f32,
     /// The share of colour noise that goes, 0 to 1.
     pub speckle: f32,
-    /// The share of what was taken from textured places that is laid back, 0 to 1.
+    /// The share of what was taken from textured places that is blended back, 0 to 1.
     pub keep_texture: f32,
-    /// The share of thin lines and points among what was taken that is laid back, 0 to 1.
+    /// The share of thin lines and points among what was taken that is blended back, 0 to 1.
     #[serde(default, skip_serializing_if = "is_zero")]
     pub keep_lines: f32,
 }

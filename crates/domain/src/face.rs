@@ -3,6 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use crate::affine::Affine;
+use crate::affine::space::{Canvas, Original};
 use crate::geometry::{Place, Region, Size};
 
 /// Width and height.
@@ -106,7 +107,10 @@ pub enum LeftAlone {
 
 impl Face {
     /// From pixels of a picture to the canvas, where `to_picture` leads from the original to that picture.
-    pub fn picture_to_canvas(&self, to_picture: &Affine) -> Option<Affine> {
+    pub fn picture_to_canvas<Picture>(
+        &self,
+        to_picture: &Affine<Original, Picture>,
+    ) -> Option<Affine<Picture, Canvas>> {
         Some(to_picture.inverse().then(&self.to_canvas()?))
     }
 
@@ -121,7 +125,7 @@ impl Face {
     /// From the original to the canvas: the turn and scale that bring eyes and mouth nearest to their places there.
     ///
     /// Least squares over the three places (Umeyama 1991, without mirroring). Nothing where they fall together.
-    pub fn to_canvas(&self) -> Option<Affine> {
+    pub fn to_canvas(&self) -> Option<Affine<Original, Canvas>> {
         let from = [self.left_eye, self.right_eye, self.mouth].map(|p| (f64::from(p.x), f64::from(p.y)));
         let to = [LEFT_EYE, RIGHT_EYE, MOUTH];
         let mean = |points: [(f64, f64); 3]| {
@@ -137,7 +141,15 @@ impl Face {
         }
         let (a, b) = (along / spread, across / spread);
         let usable = spread > 1.0 && a.is_finite() && b.is_finite() && a.hypot(b) > 1e-3;
-        usable.then(|| Affine { xx: a, xy: -b, yx: b, yy: a, x0: tx - a * fx + b * fy, y0: ty - b * fx - a * fy })
+        usable.then(|| Affine {
+            xx: a,
+            xy: -b,
+            yx: b,
+            yy: a,
+            x0: tx - a * fx + b * fy,
+            y0: ty - b * fx - a * fy,
+            ..Affine::IDENTITY
+        })
     }
 
     /// Pixels of the original between the eyes, as they would be if the face looked straight ahead. 0 for no face at all.
@@ -169,7 +181,7 @@ impl Face {
     }
 
     /// The same on a picture that a map leads to; where that mirrors it, left and right change places.
-    pub fn mapped(&self, map: &Affine) -> Self {
+    pub fn mapped<From, To>(&self, map: &Affine<From, To>) -> Self {
         let at = |p: Place| {
             let (x, y) = map.at(f64::from(p.x), f64::from(p.y));
             Place { x: x as f32, y: y as f32 }
@@ -183,7 +195,7 @@ impl Face {
 }
 
 /// The whole pixels of a picture that a map leads a rectangle of `width` by `height` to; nothing when it is outside.
-pub fn bounds(map: &Affine, width: f64, height: f64, size: Size) -> Option<Region> {
+pub fn bounds<From, To>(map: &Affine<From, To>, width: f64, height: f64, size: Size) -> Option<Region> {
     let corners = [(0.0, 0.0), (width, 0.0), (0.0, height), (width, height)].map(|(x, y)| map.at(x, y));
     let span = |of: fn(&(f64, f64)) -> f64, side: u32| {
         let low = corners.iter().map(of).fold(f64::INFINITY, f64::min).floor().max(0.0);
@@ -244,7 +256,7 @@ mod tests {
     #[test]
     fn in_a_mirrored_picture_left_is_right() {
         let face = Face::of_eyes(place(100.0, 100.0), place(140.0, 100.0));
-        let mirror = Affine { xx: -1.0, x0: 300.0, ..Affine::IDENTITY };
+        let mirror: Affine<Original, Original> = Affine { xx: -1.0, x0: 300.0, ..Affine::IDENTITY };
         let mirrored = face.mapped(&mirror);
         assert_eq!((mirrored.left_eye.x, mirrored.right_eye.x), (160.0, 200.0));
         assert!((mirrored.eyes() - face.eyes()).abs() < 1e-3);

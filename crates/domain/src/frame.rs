@@ -3,6 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use crate::affine::Affine;
+use crate::affine::space::{Kept, Original, Straightened, Turned};
 use crate::geometry::{Region, Size};
 
 /// The furthest that a picture is straightened, in degrees either way.
@@ -110,23 +111,19 @@ impl Frame {
     }
 
     /// From places on an original of this size to places on what is kept of it.
-    pub fn to_kept(&self, original: Size) -> Result<Affine, FrameError> {
+    pub fn to_kept(&self, original: Size) -> Result<Affine<Original, Kept>, FrameError> {
         let kept = self.kept(original)?;
         let (w, h) = (f64::from(original.width), f64::from(original.height));
-        let mirror = if self.mirrored { Affine { xx: -1.0, x0: w, ..Affine::IDENTITY } } else { Affine::IDENTITY };
-        let turn = match self.quarter_turns {
+        let mirror: Affine<Original, Original> =
+            if self.mirrored { Affine { xx: -1.0, x0: w, ..Affine::IDENTITY } } else { Affine::IDENTITY };
+        let turn: Affine<Original, Turned> = match self.quarter_turns {
             0 => Affine::IDENTITY,
-            1 => Affine { xx: 0.0, xy: -1.0, yx: 1.0, yy: 0.0, x0: h, y0: 0.0 },
+            1 => Affine { xx: 0.0, xy: -1.0, yx: 1.0, yy: 0.0, x0: h, ..Affine::IDENTITY },
             2 => Affine { xx: -1.0, yy: -1.0, x0: w, y0: h, ..Affine::IDENTITY },
-            _ => Affine { xx: 0.0, xy: 1.0, yx: -1.0, yy: 0.0, x0: 0.0, y0: w },
+            _ => Affine { xx: 0.0, xy: 1.0, yx: -1.0, yy: 0.0, y0: w, ..Affine::IDENTITY },
         };
-        let turned = self.turned(original);
-        let (cx, cy) = (f64::from(turned.width) / 2.0, f64::from(turned.height) / 2.0);
-        let (sin, cos) = self.degrees.to_radians().sin_cos();
-        let straighten = Affine::shift(-cx, -cy)
-            .then(&Affine { xx: cos, xy: -sin, yx: sin, yy: cos, x0: 0.0, y0: 0.0 })
-            .then(&Affine::shift(cx, cy));
-        let crop = Affine::shift(-f64::from(kept.x), -f64::from(kept.y));
+        let straighten = self.straightened_to_turned(self.turned(original)).inverse();
+        let crop: Affine<Straightened, Kept> = Affine::shift(-f64::from(kept.x), -f64::from(kept.y));
         Ok(mirror.then(&turn).then(&straighten).then(&crop))
     }
 
@@ -145,10 +142,11 @@ impl Frame {
     }
 
     /// From places of the straightened picture to places of the merely turned one.
-    pub fn straightened_to_turned(&self, turned: Size) -> Affine {
+    pub fn straightened_to_turned(&self, turned: Size) -> Affine<Straightened, Turned> {
         let (sin, cos) = self.degrees.to_radians().sin_cos();
         let (cx, cy) = (f64::from(turned.width) / 2.0, f64::from(turned.height) / 2.0);
-        let back = Affine { xx: cos, xy: sin, yx: -sin, yy: cos, x0: 0.0, y0: 0.0 };
-        Affine::shift(-cx, -cy).then(&back).then(&Affine::shift(cx, cy))
+        let to_middle: Affine<Straightened, Straightened> = Affine::shift(-cx, -cy);
+        let back: Affine<Straightened, Turned> = Affine { xx: cos, xy: sin, yx: -sin, yy: cos, ..Affine::IDENTITY };
+        to_middle.then(&back).then(&Affine::shift(cx, cy))
     }
 }

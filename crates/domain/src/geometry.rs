@@ -1,11 +1,12 @@
 //! Sizes, regions and places in whole and fractional pixels.
 
 use std::fmt;
+use std::num::NonZeroU32;
 
-use serde::{Deserialize, Serialize};
+use serde::{Deserialize, Deserializer, Serialize};
 
-/// Width and height in pixels, both at least 1 wherever a picture has been decoded or planned.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
+/// Width and height in pixels, both at least 1: a size that comes in from outside is refused otherwise.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Size {
     /// Pixels from left to right.
@@ -14,9 +15,22 @@ pub struct Size {
     pub height: u32,
 }
 
+impl<'de> Deserialize<'de> for Size {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        #[derive(Deserialize)]
+        struct Sides {
+            width: NonZeroU32,
+            height: NonZeroU32,
+        }
+        let Sides { width, height } = Sides::deserialize(deserializer)?;
+        Ok(Self { width: width.get(), height: height.get() })
+    }
+}
+
 impl Size {
-    /// A size from its two sides.
+    /// A size from its two sides, both at least 1.
     pub const fn new(width: u32, height: u32) -> Self {
+        debug_assert!(width > 0 && height > 0, "a size has two sides");
         Self { width, height }
     }
 
@@ -145,4 +159,21 @@ pub struct Place {
     pub x: f32,
     /// Down, from the top.
     pub y: f32,
+}
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+    use serde_json::json;
+
+    use super::*;
+
+    #[rstest]
+    #[case(1, 1, true)]
+    #[case(0, 5, false)]
+    #[case(5, 0, false)]
+    fn a_size_from_outside_has_two_sides(#[case] width: u32, #[case] height: u32, #[case] read: bool) {
+        let size = serde_json::from_value::<Size>(json!({ "width": width, "height": height }));
+        assert_eq!(size.ok(), read.then(|| Size::new(width.max(1), height.max(1))));
+    }
 }

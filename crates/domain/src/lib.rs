@@ -7,6 +7,7 @@
 //! | [`geometry`], [`affine`] | sizes, regions and places; maps between an original and its sheet |
 //! | [`file`] | what is known of an original's file, and how a result is written |
 //! | [`hash`] | content hashes, which name originals, models and treatments |
+//! | [`id`] | numbers of orders, originals, jobs, results: a type for each |
 //! | [`size`] | from "60 x 40 cm at 240 ppi" to pixels, and what such a print is worth to the eye |
 //! | [`limits`] | what is refused, before any work is done |
 //! | [`frame`], [`crop`] | turning, straightening, cropping; a crop while a hand draws it |
@@ -25,6 +26,7 @@
 //! | [`forecast`] | how long it will take |
 //! | [`rules`] | limits, defaults, formats and units, in one document for a front end |
 //! | [`naming`] | what a result's file is called |
+//! | [`words`] | what was asked for, step by step in a few words |
 //! | [`numbers`] | which numbers are refused wherever they come in |
 
 pub mod affine;
@@ -38,6 +40,7 @@ pub mod forecast;
 pub mod frame;
 pub mod geometry;
 pub mod hash;
+pub mod id;
 pub mod intent;
 pub mod kernel;
 pub mod limits;
@@ -58,3 +61,4 @@ pub mod stand_in;
 pub mod suggest;
 pub mod trace;
 pub mod treatment;
+pub mod words;

@@ -7,6 +7,7 @@ use crate::limits::{LimitError, Limits};
 use crate::reading::Reading;
 use crate::recipe::Worked;
 use crate::size::{Paper, Target, eye_ppi, sharp_from_m};
+use crate::words;
 
 /// From this share of what the eye can use upwards, a print passes for fair.
 pub const FAIR: f64 = 0.6;
@@ -43,6 +44,34 @@ pub enum Fix {
     Plain,
 }
 
+impl Fix {
+    /// As a button says it.
+    pub fn in_words(self) -> String {
+        match self {
+            Fix::Plain => "Without a model".to_owned(),
+            Fix::Format { format } => format!("As {format}"),
+            Fix::Target { target } => words::target(&target),
+        }
+    }
+}
+
+/// What would mend a finding, and how a button says it.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Mend {
+    /// What.
+    #[serde(flatten)]
+    pub fix: Fix,
+    /// As a button says it.
+    pub words: String,
+}
+
+impl From<Fix> for Mend {
+    fn from(fix: Fix) -> Self {
+        Self { fix, words: fix.in_words() }
+    }
+}
+
 /// Something that was found.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -52,7 +81,7 @@ pub struct Finding {
     /// What it is, in a sentence.
     pub text: String,
     /// What would mend it, where something would.
-    pub fix: Option<Fix>,
+    pub fix: Option<Mend>,
 }
 
 /// What is to be run.
@@ -91,7 +120,7 @@ impl Planned<'_> {
             LimitError::OutputPixels { nearest, .. } => Some(Fix::Target { target: Target::LongEdge { px: *nearest } }),
             _ => None,
         };
-        Some(Finding { weight: Weight::Stop, text: error.to_string(), fix })
+        Some(Finding { weight: Weight::Stop, text: error.to_string(), fix: fix.map(Mend::from) })
     }
 
     /// The original's own pixels are fewer than the product asks for.
@@ -110,7 +139,7 @@ impl Planned<'_> {
             print.original_ppi
         );
         let fix = fits.then_some(Fix::Target { target: Target::Print { paper, ppi: print.ppi } });
-        Some(Finding { weight: Weight::Warning, text, fix })
+        Some(Finding { weight: Weight::Warning, text, fix: fix.map(Mend::from) })
     }
 
     /// The print is larger than the picture's real detail carries.
@@ -142,7 +171,7 @@ impl Planned<'_> {
             text: format!(
                 "its own detail gives {detail:.0} ppi and from {distance:.1} m the eye uses {eye:.0}: it gains nothing from a model"
             ),
-            fix: Some(Fix::Plain),
+            fix: Some(Fix::Plain.into()),
         })
     }
 }
@@ -205,11 +234,16 @@ mod tests {
         assert!(due.is_none_or(|text| found[0].text.contains(text) && found[0].weight == Weight::Warning));
     }
 
+    /// What would mend the first finding.
+    fn fix_of(found: &[Finding]) -> Option<Fix> {
+        found[0].fix.as_ref().map(|mend| mend.fix)
+    }
+
     #[test]
     fn too_few_pixels_come_with_the_size_that_has_enough() {
         let original = Size::new(1500, 1000);
         let found = findings(original, print("60x40cm"), Format::Tiff, 1.0, Some(100.0));
-        let Some(Fix::Target { target }) = found[0].fix else { panic!("{found:?}") };
+        let Some(Fix::Target { target }) = fix_of(&found) else { panic!("{found:?}") };
         let smaller = findings(original, target, Format::Tiff, 1.0, Some(100.0));
         assert!(smaller.iter().all(|f| f.weight < Weight::Warning), "{smaller:?}");
         let Target::Print { paper, .. } = target else { panic!("{target:?}") };
@@ -219,12 +253,13 @@ mod tests {
     #[test]
     fn a_sharp_picture_on_a_small_print_gains_nothing() {
         let found = findings(Size::new(4000, 3000), print("100x75cm"), Format::Tiff, 1.0, None);
-        assert_eq!((found.len(), found[0].weight, found[0].fix), (1, Weight::Note, Some(Fix::Plain)), "{found:?}");
+        assert_eq!((found.len(), found[0].weight, fix_of(&found)), (1, Weight::Note, Some(Fix::Plain)), "{found:?}");
     }
 
     #[test]
     fn what_cannot_be_written_is_stopped_first() {
         let found = findings(Size::new(3000, 100), Target::Factor { factor: 22.0 }, Format::Jpeg, 1.0, None);
-        assert_eq!((found[0].weight, found[0].fix), (Weight::Stop, Some(Fix::Format { format: Format::Tiff })));
+        assert_eq!((found[0].weight, fix_of(&found)), (Weight::Stop, Some(Fix::Format { format: Format::Tiff })));
+        assert_eq!(found[0].fix.as_ref().unwrap().words, "As TIFF");
     }
 }

@@ -307,7 +307,7 @@ impl Choice {
             Choice::Plain { kernel } => Ok(Enlarge::Plain { kernel: *kernel }),
             Choice::Learned { subject, grade, strength } => {
                 let all = catalogue.listed().iter().map(|listed| &listed.card);
-                let enlargers = || all.clone().filter(|card| card.kind == Kind::Enlarge);
+                let enlargers = || all.clone().filter(|card| card.kind() == Kind::Enlarge);
                 if !enlargers().any(|card| card.subject == *subject) {
                     let mut known: Vec<String> = enlargers().map(|card| card.subject.clone()).collect();
                     known.dedup();

@@ -64,7 +64,7 @@ pub fn candidates(catalogue: &Catalogue, factor: u32, clean: &Clean) -> Vec<Cand
         Candidate::enlarging(name, Choice::Plain { kernel }, &Clean::default())
     });
     let mut all = Vec::from(plain);
-    for card in catalogue.cards().filter(|card| card.kind == Kind::Enlarge) {
+    for card in catalogue.cards().filter(|card| card.kind() == Kind::Enlarge) {
         let chain = catalogue.chain(&card.subject, card.grade, f64::from(factor));
         let Some(first) = chain.first().copied().filter(|first| first.grade == card.grade) else { continue };
         let enlarge = Choice::Learned { subject: card.subject.clone(), grade: card.grade, strength: 1.0 };

@@ -219,6 +219,9 @@ pub struct PrintFigures {
 }
 
 impl Target {
+    /// How large where neither the picture, nor its order, nor a person said anything: twice its size.
+    pub const USUAL: Self = Self::Factor { factor: 2.0 };
+
     /// Whether its figures make sense for any picture: above 0, and finite.
     pub fn check(self) -> Result<(), SizeError> {
         let figures: &[(&'static str, f64)] = match self {

@@ -4,13 +4,17 @@ use crate::clean::NoiseCurve;
 use crate::file::{Channels, Depth, Facts};
 use crate::geometry::Size;
 use crate::hash::ContentHash;
-use crate::model::{Card, CleaningScore, Grade, Kind, LevelKind, PHOTOGRAPHS, Score};
+use crate::model::{
+    Card, Cleaner, CleaningScore, Element, Enlarger, Grade, LevelKind, PHOTOGRAPHS, Repairer, Restorer, Score, Task,
+    TensorFormat, Trial,
+};
 use crate::reading::{Content, Detail, NoiseReading, Reading};
 
 /// A card for a texture model in a test.
 pub fn texture_card(factor: u32) -> Card {
     let (subject, sha256) = ("fur".to_owned(), ContentHash::of(b"no file either"));
-    Card { id: format!("fur-x{factor}-fine"), subject, sha256, grain: true, ..card(factor, Grade::Fine) }
+    let task = Task::Enlarge(Enlarger { grain: true, ..enlarger(factor) });
+    Card { id: format!("fur-x{factor}-fine"), subject, sha256, task, ..card(factor, Grade::Fine) }
 }
 
 /// What was measured on a photograph, for a test.
@@ -39,7 +43,8 @@ pub fn score() -> Score {
 
 /// A card for a restorer in a test.
 pub fn restorer_card() -> Card {
-    Card { id: "face".to_owned(), kind: Kind::Face, subject: "faces".to_owned(), ..card(1, Grade::Fine) }
+    let task = Task::Face(Restorer { level: None, strength: None, cleaning: Vec::new() });
+    Card { id: "face".to_owned(), task, subject: "faces".to_owned(), ..card(2, Grade::Fine) }
 }
 
 /// What was gained over a damaged picture, for a test.
@@ -61,19 +66,30 @@ pub fn cleaning_score() -> CleaningScore {
 
 /// A card for a finder of wear in a test.
 pub fn finder_card() -> Card {
-    Card { id: "wear-finder".to_owned(), kind: Kind::Find, subject: "wear".to_owned(), ..card(1, Grade::Fine) }
+    let task = Task::Find(Repairer { level: None, cleaning: Vec::new() });
+    Card { id: "wear-finder".to_owned(), task, subject: "wear".to_owned(), ..card(2, Grade::Fine) }
 }
 
 /// A card for a filler of wear in a test.
 pub fn filler_card() -> Card {
-    let (kind, level) = (Kind::Fill, Some(LevelKind::Wear));
-    Card { id: "wear-filler".to_owned(), kind, level, subject: "wear".to_owned(), ..card(1, Grade::Fine) }
+    let task = Task::Fill(Repairer { level: Some(LevelKind::Wear), cleaning: Vec::new() });
+    Card { id: "wear-filler".to_owned(), task, subject: "wear".to_owned(), ..card(2, Grade::Fine) }
 }
 
 /// A card for a cleaner in a test.
 pub fn cleaner_card() -> Card {
-    let (kind, level) = (Kind::Clean, Some(LevelKind::Noise));
-    Card { id: "camera-noise-draft".to_owned(), kind, level, subject: "noise".to_owned(), ..card(1, Grade::Draft) }
+    let (id, subject) = ("camera-noise-draft".to_owned(), "noise".to_owned());
+    Card { id, task: cleaner(LevelKind::Noise), subject, ..card(2, Grade::Draft) }
+}
+
+/// A cleaner that is told something, in a test.
+pub fn cleaner(level: LevelKind) -> Task {
+    Task::Clean(Cleaner { level: Some(level), cleaning: Vec::new() })
+}
+
+/// An enlarger that was not measured yet, in a test.
+pub fn enlarger(factor: u32) -> Enlarger {
+    Enlarger { factor, grain: false, cleans: false, level: None, scores: Vec::new() }
 }
 
 /// A card for a test.
@@ -82,27 +98,36 @@ pub fn card(factor: u32, grade: Grade) -> Card {
     Card {
         id: format!("everyday-x{factor}-{grade_name}"),
         name: format!("Everyday x{factor}"),
-        kind: Kind::Enlarge,
         subject: "everyday".to_owned(),
         grade,
         purpose: "Tests.".to_owned(),
-        factor,
         halo: 2,
         multiple: 1,
-        level: None,
         parameters: 0,
         licence: "CC0-1.0".to_owned(),
         training_data: Vec::new(),
         recipe: String::new(),
         made_on: "2026-01-01".to_owned(),
         weaknesses: Vec::new(),
-        scores: Vec::new(),
-        cleaning: Vec::new(),
-        strength: None,
-        grain: false,
-        cleans: false,
         trial: None,
         sha256: ContentHash::of(b"no file"),
+        task: Task::Enlarge(enlarger(factor)),
+    }
+}
+
+/// What a trial run found of a person's own model, for a test.
+pub fn trial(factor: u32) -> Trial {
+    Trial {
+        format: TensorFormat::USUAL,
+        element: Element::Float,
+        factor,
+        halo: 3,
+        multiple: 2,
+        block_columns: 16,
+        tile_difference: 0.0,
+        likeness: 30.0,
+        pixels_per_second: 1e5,
+        bytes_per_pixel: 100,
     }
 }
 

@@ -526,13 +526,13 @@ impl Enlarge {
     pub fn learned(catalogue: &Catalogue, subject: &str, grade: Grade, kept: Size, size: Size) -> Self {
         let factor = f64::from(size.width) / f64::from(kept.width);
         let factor = factor.max(f64::from(size.height) / f64::from(kept.height));
-        let pass = |card: &Card| Pass { model: ModelRef::of(card), factor: card.factor };
+        let pass = |card: &Card| Pass { model: ModelRef::of(card), factor: card.factor() };
         let cards = catalogue.chain(subject, grade, factor);
         if cards.is_empty() {
             return Self::Plain { kernel: Kernel::Lanczos3 };
         }
         let chain = |cards: Vec<&Card>| cards.into_iter().map(pass).collect();
-        let draws = cards.iter().any(|card| card.grain);
+        let draws = cards.iter().any(|card| card.draws());
         let over = if draws { chain(catalogue.chain(EVERYDAY, Grade::Fine, factor)) } else { Vec::new() };
         Self::Learned { passes: chain(cards), strength: 1.0, over }
     }

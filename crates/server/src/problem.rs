@@ -1,8 +1,10 @@
-//! Errors as the API tells them: RFC 9457 problem details, in one place.
+//! What can go wrong, with a code that stays the same and a sentence for people. No word of HTTP: which status an answer has is said in
+//! `http/answer.rs`.
 
-use axum::Json;
-use axum::http::{StatusCode, header};
-use axum::response::{IntoResponse, Response};
+use std::error::Error;
+use std::fmt;
+use std::sync::Arc;
+
 use dettaglio_core::codec::CodecError;
 use dettaglio_core::model::ModelError;
 use dettaglio_core::rehearsal::RehearsalError;
@@ -21,11 +23,45 @@ use utoipa::ToSchema;
 /// After how many seconds pictures that are being worked on may have left memory for another.
 const MEMORY_SECONDS: u64 = 60;
 
+/// Of what kind a problem is: whose it is, and whether it passes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Kind {
+    /// The request makes no sense as it is.
+    Malformed,
+    /// The request is understood and cannot be met.
+    Refused,
+    /// The message is larger than is read.
+    TooLarge,
+    /// Nobody is signed in, or not as this.
+    SignIn,
+    /// Whoever asks may not.
+    Forbidden,
+    /// There is no such thing.
+    Missing,
+    /// The thing is there, and cannot be asked to do that.
+    NoSuchMethod,
+    /// It goes against what is, or what another has done meanwhile.
+    Conflict,
+    /// It was asked for on the ground of what is no longer so.
+    Outdated,
+    /// Asked too often.
+    TooOften,
+    /// A device or service outside does not answer.
+    Outside,
+    /// Not now: it passes by itself.
+    Unavailable,
+    /// The disk is full.
+    Full,
+    /// A fault of the program; the log says more.
+    Internal,
+}
+
 /// What went wrong, with a code that stays the same and what to do about it.
-#[derive(Clone, Debug, PartialEq, Serialize, ToSchema)]
+#[derive(Clone, Debug, Serialize, ToSchema)]
 pub struct Problem {
-    /// HTTP status.
-    pub status: u16,
+    /// Of what kind it is.
+    #[serde(skip)]
+    pub kind: Kind,
     /// A stable code, such as "size.out-of-range".
     pub code: &'static str,
     /// What is wrong, in a sentence for people that also says what would be right.
@@ -36,38 +72,63 @@ pub struct Problem {
     /// After how many seconds another try is worth it, where that is known.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub retry_after: Option<u64>,
+    /// The error that it came from.
+    #[serde(skip)]
+    source: Option<Arc<dyn Error + Send + Sync>>,
+}
+
+impl fmt::Display for Problem {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.detail)
+    }
+}
+
+impl Error for Problem {
+    fn source(&self) -> Option<&(dyn Error + 'static)> {
+        self.source.as_deref().map(|source| source as _)
+    }
 }
 
 impl Problem {
-    /// A problem with a status, a code and a sentence.
-    pub fn new(status: StatusCode, code: &'static str, detail: impl ToString) -> Self {
-        Self { status: status.as_u16(), code, detail: detail.to_string(), field: None, retry_after: None }
+    /// A problem of a kind, with a code and a sentence.
+    pub fn new(kind: Kind, code: &'static str, detail: impl ToString) -> Self {
+        Self { kind, code, detail: detail.to_string(), field: None, retry_after: None, source: None }
     }
 
     /// A request that makes no sense as it is.
     pub fn bad_request(code: &'static str, detail: impl ToString) -> Self {
-        Self::new(StatusCode::BAD_REQUEST, code, detail)
+        Self::new(Kind::Malformed, code, detail)
     }
 
     /// A request that is understood but cannot be met.
     pub fn refused(code: &'static str, detail: impl ToString) -> Self {
-        Self::new(StatusCode::UNPROCESSABLE_ENTITY, code, detail)
+        Self::new(Kind::Refused, code, detail)
+    }
+
+    /// What was asked for is not there.
+    pub fn missing(code: &'static str, detail: impl ToString) -> Self {
+        Self::new(Kind::Missing, code, detail)
     }
 
     /// The disk took no more.
-    pub fn full(error: impl std::fmt::Display) -> Self {
+    pub fn full(error: impl fmt::Display) -> Self {
         let detail = format!("the file could not be kept: {error}. Free some space on the disk of the data folder");
-        Self::new(StatusCode::INSUFFICIENT_STORAGE, "store.full", detail)
+        Self::new(Kind::Full, "store.full", detail)
     }
 
     /// Something failed here that the person cannot mend; the log says more.
     pub fn internal(detail: impl ToString) -> Self {
-        Self::new(StatusCode::INTERNAL_SERVER_ERROR, "internal", detail)
+        Self::new(Kind::Internal, "internal", detail)
     }
 
     /// Whether it may pass by itself: room on the disk or in memory, a store or a database that is away.
-    pub fn is_passing(&self) -> bool {
+    pub fn is_transient(&self) -> bool {
         matches!(self.code, "store.failed" | "store.full" | "memory.busy" | "limit.disk-space")
+    }
+
+    /// With the error that it came from, for the log.
+    pub fn from_error(self, source: impl Error + Send + Sync + 'static) -> Self {
+        Self { source: Some(Arc::new(source)), ..self }
     }
 
     /// With the part of the request that is meant.
@@ -78,21 +139,6 @@ impl Problem {
     /// With the seconds after which another try is worth it.
     pub fn retry_after(self, seconds: u64) -> Self {
         Self { retry_after: Some(seconds), ..self }
-    }
-}
-
-impl IntoResponse for Problem {
-    fn into_response(self) -> Response {
-        let status = StatusCode::from_u16(self.status).unwrap_or(StatusCode::INTERNAL_SERVER_ERROR);
-        if status.is_server_error() {
-            tracing::error!(code = self.code, detail = %self.detail, "a request failed");
-        }
-        let retry_after = self.retry_after;
-        let mut response = (status, [(header::CONTENT_TYPE, "application/problem+json")], Json(self)).into_response();
-        if let Some(seconds) = retry_after {
-            response.headers_mut().insert(header::RETRY_AFTER, seconds.into());
-        }
-        response
     }
 }
 
@@ -132,10 +178,10 @@ impl From<CodecError> for Problem {
             CodecError::Unsupported(_) => "file.unsupported",
             CodecError::UnknownEnding { .. } => "file.unknown-ending",
             CodecError::NoRoom => {
-                return Self::new(StatusCode::SERVICE_UNAVAILABLE, "memory.busy", error).retry_after(MEMORY_SECONDS);
+                return Self::new(Kind::Unavailable, "memory.busy", error).retry_after(MEMORY_SECONDS);
             }
             CodecError::Io(e) if e.kind() == std::io::ErrorKind::StorageFull => return Self::full(e),
-            CodecError::Io(_) | CodecError::Encode(_) => return Self::internal(error),
+            CodecError::Io(_) | CodecError::Encode(_) => return Self::internal(&error).from_error(error),
         };
         Self::refused(code, error)
     }
@@ -145,8 +191,8 @@ impl From<CatalogueError> for Problem {
     fn from(error: CatalogueError) -> Self {
         match error {
             CatalogueError::Unknown { .. } => Self::refused("model.unknown", error).field("enlarge"),
-            CatalogueError::LastEveryday { .. } => Self::new(StatusCode::CONFLICT, "model.last", error),
-            CatalogueError::OtherVersion { .. } => Self::new(StatusCode::CONFLICT, "model.other-version", error),
+            CatalogueError::LastEveryday { .. } => Self::new(Kind::Conflict, "model.last", error),
+            CatalogueError::OtherVersion { .. } => Self::new(Kind::Conflict, "model.other-version", error),
         }
     }
 }
@@ -155,7 +201,7 @@ impl From<ModelError> for Problem {
     fn from(error: ModelError) -> Self {
         match error {
             ModelError::Catalogue(error) => error.into(),
-            other => Self::new(StatusCode::SERVICE_UNAVAILABLE, "model.failed", other),
+            other => Self::new(Kind::Unavailable, "model.failed", &other).from_error(other),
         }
     }
 }
@@ -163,7 +209,7 @@ impl From<ModelError> for Problem {
 impl From<RenderError> for Problem {
     fn from(error: RenderError) -> Self {
         match error {
-            RenderError::Cancelled(_) => Self::new(StatusCode::SERVICE_UNAVAILABLE, "cancelled", error),
+            RenderError::Cancelled(_) => Self::new(Kind::Unavailable, "cancelled", error),
             RenderError::Model(error) => error.into(),
             RenderError::Frame(error) => TreatmentError::from(error).into(),
             RenderError::Codec(error) => error.into(),
@@ -218,8 +264,8 @@ impl From<UnknownWord> for Problem {
 impl From<StoreError> for Problem {
     fn from(error: StoreError) -> Self {
         match error {
-            error if error.is_missing() => Self::new(StatusCode::NOT_FOUND, "not-found", error),
-            StoreError::Text { .. } => Self::internal(error),
+            error if error.is_missing() => Self::missing("not-found", error),
+            StoreError::Text { .. } => Self::internal(&error).from_error(error),
             // What the database says of a value is about its own columns: it belongs into the log.
             error if error.is_unfit_value() => {
                 tracing::info!(%error, "a value was refused by the database");
@@ -230,10 +276,9 @@ impl From<StoreError> for Problem {
             }
             error if error.is_conflict() => {
                 tracing::info!(%error, "two changes met");
-                Self::new(StatusCode::CONFLICT, "store.busy", "another change came in between: try again")
-                    .retry_after(1)
+                Self::new(Kind::Conflict, "store.busy", "another change came in between: try again").retry_after(1)
             }
-            other => Self::new(StatusCode::SERVICE_UNAVAILABLE, "store.failed", other),
+            other => Self::new(Kind::Unavailable, "store.failed", &other).from_error(other),
         }
     }
 }
@@ -241,6 +286,6 @@ impl From<StoreError> for Problem {
 impl From<IntentError> for Problem {
     fn from(error: IntentError) -> Self {
         let detail = format!("{error}. To begin again from what is suggested, forget what was asked for");
-        Self::new(StatusCode::CONFLICT, "intent.unreadable", detail)
+        Self::new(Kind::Conflict, "intent.unreadable", detail)
     }
 }

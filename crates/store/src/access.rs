@@ -2,6 +2,7 @@
 
 use chrono::{DateTime, Utc};
 use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::id::{LinkId, OrderId};
 use serde::{Deserialize, Serialize};
 
 use crate::{Store, StoreError};
@@ -35,9 +36,9 @@ pub struct Account {
 #[derive(Clone, Debug)]
 pub struct Link {
     /// Its number.
-    pub id: u64,
+    pub id: LinkId,
     /// To which order.
-    pub order_id: u64,
+    pub order_id: OrderId,
     /// Until when.
     pub expires_at: DateTime<Utc>,
 }
@@ -71,7 +72,7 @@ impl Store {
     }
 
     /// Keeps a link to an order for some days.
-    pub async fn add_link(&self, order: u64, token: ContentHash, days: u32) -> Result<Link, StoreError> {
+    pub async fn add_link(&self, order: OrderId, token: ContentHash, days: u32) -> Result<Link, StoreError> {
         self.order(order).await?;
         let added = sqlx::query!(
             "INSERT INTO links (order_id, token_hash, expires_at) VALUES (?, ?, CURRENT_TIMESTAMP(3) + INTERVAL ? DAY)",
@@ -105,7 +106,7 @@ impl Store {
     }
 
     /// The links to an order that have not expired.
-    pub async fn links(&self, order: u64) -> Result<Vec<Link>, StoreError> {
+    pub async fn links(&self, order: OrderId) -> Result<Vec<Link>, StoreError> {
         Ok(sqlx::query_as!(
             Link,
             r#"SELECT id, order_id, expires_at AS "expires_at: DateTime<Utc>" FROM links
@@ -117,7 +118,7 @@ impl Store {
     }
 
     /// Ends a link.
-    pub async fn remove_link(&self, order: u64, id: u64) -> Result<(), StoreError> {
+    pub async fn remove_link(&self, order: OrderId, id: LinkId) -> Result<(), StoreError> {
         sqlx::query!("DELETE FROM links WHERE order_id = ? AND id = ?", order, id).execute(&self.pool).await?;
         Ok(())
     }

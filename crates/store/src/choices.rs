@@ -2,6 +2,7 @@
 
 use chrono::{DateTime, Utc};
 use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::id::{DecisionId, HouseId, OriginalId};
 use dettaglio_domain::recipe::Steps;
 use dettaglio_domain::spot::Spot;
 use serde::{Deserialize, Serialize};
@@ -12,7 +13,7 @@ use crate::{Store, StoreError, from_text, missing, to_text};
 #[derive(Clone, Debug)]
 pub struct HouseTreatment {
     /// Its number.
-    pub id: u64,
+    pub id: HouseId,
     /// What it is called.
     pub name: String,
     /// What is done.
@@ -52,7 +53,7 @@ pub struct Compared {
 #[derive(Clone, Debug)]
 pub struct KeptDecision {
     /// Its number.
-    pub id: u64,
+    pub id: DecisionId,
     /// What was decided.
     pub decision: Decision,
     /// When.
@@ -61,7 +62,7 @@ pub struct KeptDecision {
 
 impl Store {
     /// The spots of an original; nothing when none were ever set.
-    pub async fn spots(&self, original: u64) -> Result<Option<Vec<Spot>>, StoreError> {
+    pub async fn spots(&self, original: OriginalId) -> Result<Option<Vec<Spot>>, StoreError> {
         let row = sqlx::query!("SELECT spots FROM originals WHERE id = ?", original)
             .fetch_optional(&self.pool)
             .await?
@@ -70,7 +71,7 @@ impl Store {
     }
 
     /// Keeps the spots of an original.
-    pub async fn set_spots(&self, original: u64, spots: &[Spot]) -> Result<(), StoreError> {
+    pub async fn set_spots(&self, original: OriginalId, spots: &[Spot]) -> Result<(), StoreError> {
         sqlx::query!("UPDATE originals SET spots = ? WHERE id = ?", to_text(&spots), original)
             .execute(&self.pool)
             .await?;
@@ -86,7 +87,7 @@ impl Store {
         .await?;
         // One that cannot be read, of a later version say, must not take the others with it.
         let read = rows.into_iter().filter_map(|row| match from_text("house treatment", &row.steps) {
-            Ok(steps) => Some(HouseTreatment { id: row.id, name: row.name, steps, created_at: row.created_at }),
+            Ok(steps) => Some(HouseTreatment { id: row.id.into(), name: row.name, steps, created_at: row.created_at }),
             Err(error) => {
                 tracing::warn!("the house treatment \"{}\" is left out: {error}", row.name);
                 None
@@ -109,22 +110,22 @@ impl Store {
     }
 
     /// Forgets a house treatment.
-    pub async fn remove_house_treatment(&self, id: u64) -> Result<(), StoreError> {
+    pub async fn remove_house_treatment(&self, id: HouseId) -> Result<(), StoreError> {
         let removed = sqlx::query!("DELETE FROM house_treatments WHERE id = ?", id).execute(&self.pool).await?;
         if removed.rows_affected() == 0 { Err(missing("house treatment", id)) } else { Ok(()) }
     }
 
     /// Writes a decision down.
-    pub async fn add_decision(&self, original: u64, decision: &Decision) -> Result<u64, StoreError> {
+    pub async fn add_decision(&self, original: OriginalId, decision: &Decision) -> Result<DecisionId, StoreError> {
         let added =
             sqlx::query!("INSERT INTO decisions (original_id, body) VALUES (?, ?)", original, to_text(decision))
                 .execute(&self.pool)
                 .await?;
-        Ok(added.last_insert_id())
+        Ok(added.last_insert_id().into())
     }
 
     /// The decisions on an original, the newest first.
-    pub async fn decisions(&self, original: u64) -> Result<Vec<KeptDecision>, StoreError> {
+    pub async fn decisions(&self, original: OriginalId) -> Result<Vec<KeptDecision>, StoreError> {
         let rows = sqlx::query!(
             r#"SELECT id, body, created_at AS "created_at: DateTime<Utc>"
                FROM decisions WHERE original_id = ? ORDER BY id DESC"#,
@@ -135,7 +136,7 @@ impl Store {
         rows.into_iter()
             .map(|row| {
                 let decision = from_text("decision", &row.body)?;
-                Ok(KeptDecision { id: row.id, decision, created_at: row.created_at })
+                Ok(KeptDecision { id: row.id.into(), decision, created_at: row.created_at })
             })
             .collect()
     }

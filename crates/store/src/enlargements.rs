@@ -5,6 +5,7 @@ use dettaglio_domain::file::OutputSettings;
 use dettaglio_domain::frame::Frame;
 use dettaglio_domain::geometry::Size;
 use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::id::{JobId, OrderId, OriginalId, ResultId};
 use serde::{Deserialize, Serialize};
 
 use crate::{Store, StoreError, from_text, missing};
@@ -59,11 +60,11 @@ pub enum Approval {
 #[derive(Clone, Debug)]
 pub struct Enlargement {
     /// Its number.
-    pub id: u64,
+    pub id: ResultId,
     /// Of which original.
-    pub original_id: u64,
+    pub original_id: OriginalId,
     /// The job that made it.
-    pub job_id: u64,
+    pub job_id: JobId,
     /// Name of the file, for the person.
     pub file_name: String,
     /// Where it is in the file store.
@@ -98,9 +99,9 @@ impl TryFrom<RawEnlargement> for Enlargement {
 
     fn try_from(raw: RawEnlargement) -> Result<Self, StoreError> {
         Ok(Self {
-            id: raw.id,
-            original_id: raw.original_id,
-            job_id: raw.job_id,
+            id: raw.id.into(),
+            original_id: raw.original_id.into(),
+            job_id: raw.job_id.into(),
             file_name: raw.file_name,
             file_key: raw.file_key,
             bytes: raw.bytes,
@@ -126,7 +127,7 @@ macro_rules! select_enlargements {
 
 impl Store {
     /// The results for an order's originals that were not thrown away, the newest first.
-    pub async fn enlargements(&self, order: u64) -> Result<Vec<Enlargement>, StoreError> {
+    pub async fn enlargements(&self, order: OrderId) -> Result<Vec<Enlargement>, StoreError> {
         select_enlargements!("WHERE o.order_id = ? AND e.removed_at IS NULL ORDER BY e.id DESC", order)
             .fetch_all(&self.pool)
             .await?
@@ -136,13 +137,13 @@ impl Store {
     }
 
     /// One result, thrown away or not.
-    pub async fn enlargement(&self, id: u64) -> Result<Enlargement, StoreError> {
+    pub async fn enlargement(&self, id: ResultId) -> Result<Enlargement, StoreError> {
         let row = select_enlargements!("WHERE e.id = ?", id).fetch_optional(&self.pool).await?;
         row.ok_or_else(|| missing("enlargement", id))?.try_into()
     }
 
     /// Keeps what was said of a result; nothing takes it back.
-    pub async fn set_verdict(&self, id: u64, verdict: Option<Approval>, note: &str) -> Result<(), StoreError> {
+    pub async fn set_verdict(&self, id: ResultId, verdict: Option<Approval>, note: &str) -> Result<(), StoreError> {
         self.enlargement(id).await?;
         sqlx::query!("UPDATE enlargements SET verdict = ?, note = ? WHERE id = ?", verdict, note, id)
             .execute(&self.pool)
@@ -151,7 +152,7 @@ impl Store {
     }
 
     /// Throws a result away, or takes it out of the bin again; its file stays.
-    pub async fn set_enlargement_removed(&self, id: u64, removed: bool) -> Result<(), StoreError> {
+    pub async fn set_enlargement_removed(&self, id: ResultId, removed: bool) -> Result<(), StoreError> {
         self.enlargement(id).await?;
         sqlx::query!(
             "UPDATE enlargements SET removed_at = IF(?, CURRENT_TIMESTAMP(3), NULL) WHERE id = ?",

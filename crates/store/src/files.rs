@@ -3,6 +3,7 @@
 //! Keys, not paths: nothing that comes from outside is ever part of a path. What is written appears whole
 //! or not at all.
 
+use dettaglio_domain::id::JobId;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
@@ -108,7 +109,7 @@ impl FileStore {
     }
 
     /// Where the result of a job is. Each attempt has a place of its own: one that lost its lease cannot reach the other's file.
-    pub fn result_key(job: u64, attempt: u32, extension: &str) -> String {
+    pub fn result_key(job: JobId, attempt: u32, extension: &str) -> String {
         format!("enlargements/{job}-{attempt}.{extension}")
     }
 
@@ -262,7 +263,7 @@ mod tests {
         let source = folder.path().join("vases.tif");
         let bytes: Vec<u8> = (0..200_000_u32).map(|i| (i * 7 % 251) as u8).collect();
         std::fs::write(&source, &bytes).unwrap();
-        let key = FileStore::result_key(7, 2, "tif");
+        let key = FileStore::result_key(JobId::from(7), 2, "tif");
         assert!(!store.has(&key).await.unwrap());
         assert_eq!(store.put_file(&key, &source).await.unwrap(), 200_000);
         assert_eq!(std::fs::read(store.local(&key).await.unwrap()).unwrap(), bytes);

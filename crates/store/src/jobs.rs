@@ -5,6 +5,7 @@
 use chrono::{DateTime, Utc};
 use dettaglio_domain::file::OutputSettings;
 use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::id::{JobId, OrderId, OriginalId, ResultId};
 use serde::{Deserialize, Serialize};
 
 use crate::{Store, StoreError, from_text, missing, to_text};
@@ -47,13 +48,13 @@ pub enum Stage {
 #[derive(Clone, Debug)]
 pub struct Job {
     /// Its number.
-    pub id: u64,
+    pub id: JobId,
     /// Of which original.
-    pub original_id: u64,
+    pub original_id: OriginalId,
     /// What that original is called.
     pub original_name: String,
     /// In which order.
-    pub order_id: u64,
+    pub order_id: OrderId,
     /// How.
     pub treatment: ContentHash,
     /// Into what kind of file.
@@ -87,7 +88,7 @@ pub struct Job {
     /// When it ended.
     pub finished_at: Option<DateTime<Utc>>,
     /// The enlargement that came of it.
-    pub enlargement_id: Option<u64>,
+    pub enlargement_id: Option<ResultId>,
     /// When anything of this last changed.
     pub changed_at: DateTime<Utc>,
 }
@@ -96,7 +97,7 @@ pub struct Job {
 #[derive(Clone, Debug)]
 pub struct NewJob {
     /// Of which original.
-    pub original: u64,
+    pub original: OriginalId,
     /// How.
     pub treatment: ContentHash,
     /// Into what kind of file.
@@ -148,10 +149,10 @@ impl TryFrom<RawJob> for Job {
 
     fn try_from(raw: RawJob) -> Result<Self, StoreError> {
         Ok(Self {
-            id: raw.id,
-            original_id: raw.original_id,
+            id: raw.id.into(),
+            original_id: raw.original_id.into(),
             original_name: raw.original_name,
-            order_id: raw.order_id,
+            order_id: raw.order_id.into(),
             treatment: raw.treatment.parse().map_err(|_| missing("treatment", &raw.treatment))?,
             settings: from_text("output setting", &raw.settings)?,
             file_name: raw.file_name,
@@ -168,7 +169,7 @@ impl TryFrom<RawJob> for Job {
             created_at: raw.created_at,
             started_at: raw.started_at,
             finished_at: raw.finished_at,
-            enlargement_id: raw.enlargement_id,
+            enlargement_id: raw.enlargement_id.map(ResultId::from),
             changed_at: raw.changed_at,
         })
     }
@@ -197,7 +198,7 @@ fn whole(rows: Vec<RawJob>) -> Result<Vec<Job>, StoreError> {
 
 impl Store {
     /// Puts jobs at the end of the queue, all or none; their numbers.
-    pub async fn add_jobs(&self, jobs: &[NewJob]) -> Result<Vec<u64>, StoreError> {
+    pub async fn add_jobs(&self, jobs: &[NewJob]) -> Result<Vec<JobId>, StoreError> {
         let mut transaction = self.pool.begin().await?;
         let mut added = Vec::with_capacity(jobs.len());
         for job in jobs {
@@ -213,20 +214,20 @@ impl Store {
             .await?;
             let id = row.last_insert_id();
             sqlx::query!("UPDATE jobs SET place = id WHERE id = ?", id).execute(&mut *transaction).await?;
-            added.push(id);
+            added.push(id.into());
         }
         transaction.commit().await?;
         Ok(added)
     }
 
     /// One job.
-    pub async fn job(&self, id: u64) -> Result<Job, StoreError> {
+    pub async fn job(&self, id: JobId) -> Result<Job, StoreError> {
         let row = select_jobs!("WHERE j.id = ?", id).fetch_optional(&self.pool).await?;
         row.ok_or_else(|| missing("job", id))?.try_into()
     }
 
     /// The jobs on an order's originals, the newest first.
-    pub async fn jobs(&self, order: u64) -> Result<Vec<Job>, StoreError> {
+    pub async fn jobs(&self, order: OrderId) -> Result<Vec<Job>, StoreError> {
         whole(select_jobs!("WHERE o.order_id = ? ORDER BY j.id DESC", order).fetch_all(&self.pool).await?)
     }
 
@@ -264,7 +265,7 @@ impl Store {
     }
 
     /// Asks for jobs to be given up: at once when they wait, at the worker's next sign of life when they run.
-    pub async fn cancel_jobs(&self, ids: &[u64]) -> Result<(), StoreError> {
+    pub async fn cancel_jobs(&self, ids: &[JobId]) -> Result<(), StoreError> {
         sqlx::query!(
             "UPDATE jobs SET finished_at = IF(state = 'running', finished_at, CURRENT_TIMESTAMP(3)),
                  cancel_requested = TRUE, state = IF(state = 'running', state, 'cancelled')
@@ -278,7 +279,7 @@ impl Store {
     }
 
     /// Pauses jobs: those that run are set aside at the worker's next sign of life, with what they have computed.
-    pub async fn pause_jobs(&self, ids: &[u64]) -> Result<(), StoreError> {
+    pub async fn pause_jobs(&self, ids: &[JobId]) -> Result<(), StoreError> {
         sqlx::query!(
             "UPDATE jobs SET pause_requested = (state = 'running'), state = IF(state = 'running', state, 'paused')
              WHERE state IN ('waiting', 'running')
@@ -291,7 +292,7 @@ impl Store {
     }
 
     /// Lets paused jobs wait for their turn again.
-    pub async fn resume_jobs(&self, ids: &[u64]) -> Result<(), StoreError> {
+    pub async fn resume_jobs(&self, ids: &[JobId]) -> Result<(), StoreError> {
         sqlx::query!(
             "UPDATE jobs SET pause_requested = FALSE, state = IF(state = 'paused', 'waiting', state)
              WHERE state IN ('paused', 'running')
@@ -304,7 +305,7 @@ impl Store {
     }
 
     /// Puts failed and cancelled jobs at the end of the queue again; one that was put off is tried at once.
-    pub async fn retry_jobs(&self, ids: &[u64]) -> Result<(), StoreError> {
+    pub async fn retry_jobs(&self, ids: &[JobId]) -> Result<(), StoreError> {
         sqlx::query!(
             "UPDATE jobs SET place = IF(state = 'waiting', place, (SELECT MAX(place) + 1 FROM jobs)), state = 'waiting',
                  cancel_requested = FALSE, pause_requested = FALSE, attempts = 0, reason = NULL, not_before = NULL,
@@ -319,7 +320,7 @@ impl Store {
     }
 
     /// Gives jobs that are ahead another priority.
-    pub async fn set_priority(&self, ids: &[u64], priority: i8) -> Result<(), StoreError> {
+    pub async fn set_priority(&self, ids: &[JobId], priority: i8) -> Result<(), StoreError> {
         sqlx::query!(
             "UPDATE jobs SET priority = ?
              WHERE state IN ('waiting', 'paused', 'running')
@@ -333,7 +334,7 @@ impl Store {
     }
 
     /// Puts jobs, in the order given, right before another that is ahead and takes on its priority; at the end without one.
-    pub async fn move_jobs(&self, ids: &[u64], before: Option<u64>) -> Result<(), StoreError> {
+    pub async fn move_jobs(&self, ids: &[JobId], before: Option<JobId>) -> Result<(), StoreError> {
         let mut transaction = self.pool.begin().await?;
         sqlx::query!(
             "UPDATE jobs j JOIN (

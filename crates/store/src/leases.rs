@@ -8,6 +8,7 @@ use dettaglio_domain::file::Facts;
 use dettaglio_domain::forecast::Rates;
 use dettaglio_domain::geometry::Size;
 use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::id::JobId;
 
 use crate::enlargements::Record;
 use crate::jobs::{Job, JobState, Stage};
@@ -64,7 +65,7 @@ pub struct WorkerRow {
     /// The machine that it runs on.
     pub machine: String,
     /// The job that it has.
-    pub job_id: Option<u64>,
+    pub job_id: Option<JobId>,
     /// When it last gave a sign of life.
     pub seen_at: DateTime<Utc>,
 }
@@ -109,13 +110,13 @@ impl Store {
         .execute(&mut *transaction)
         .await?;
         transaction.commit().await?;
-        Ok(Some(self.job(next.id).await?))
+        Ok(Some(self.job(next.id.into()).await?))
         })
         .await
     }
 
     /// Says that a job in hand was begun so many seconds ago: for a run that was made elsewhere and is put down here.
-    pub async fn begun_before(&self, job: u64, worker: &str, seconds: f64) -> Result<(), StoreError> {
+    pub async fn begun_before(&self, job: JobId, worker: &str, seconds: f64) -> Result<(), StoreError> {
         sqlx::query!(
             "UPDATE jobs SET started_at = CURRENT_TIMESTAMP(3) - INTERVAL ? SECOND
              WHERE id = ? AND state = 'running' AND lease_owner = ?",
@@ -129,7 +130,7 @@ impl Store {
     }
 
     /// Renews a lease and tells how far the work is.
-    pub async fn renew_lease(&self, job: u64, worker: &str, sign: SignOfLife) -> Result<Lease, StoreError> {
+    pub async fn renew_lease(&self, job: JobId, worker: &str, sign: SignOfLife) -> Result<Lease, StoreError> {
         sqlx::query!(
             "UPDATE jobs SET stage = ?, progress = ?, seconds_left = ?,
                  lease_until = CURRENT_TIMESTAMP(3) + INTERVAL ? SECOND
@@ -161,7 +162,7 @@ impl Store {
     }
 
     /// Gives a job back unfinished, to wait or to stay paused: for a worker that is told to stop. The start does not count.
-    pub async fn return_job(&self, job: u64, worker: &str, paused: bool) -> Result<(), StoreError> {
+    pub async fn return_job(&self, job: JobId, worker: &str, paused: bool) -> Result<(), StoreError> {
         sqlx::query!(
             "UPDATE jobs SET state = IF(?, 'paused', 'waiting'), attempts = attempts - 1, seconds_left = NULL, stage = NULL,
                  pause_requested = FALSE, lease_owner = NULL, lease_until = NULL
@@ -176,7 +177,7 @@ impl Store {
     }
 
     /// Puts a job off for want of something that may come back. The start does not count.
-    pub async fn put_off_job(&self, job: u64, worker: &str, reason: &str, seconds: u32) -> Result<(), StoreError> {
+    pub async fn put_off_job(&self, job: JobId, worker: &str, reason: &str, seconds: u32) -> Result<(), StoreError> {
         sqlx::query!(
             "UPDATE jobs SET state = 'waiting', attempts = attempts - 1, seconds_left = NULL, stage = NULL, reason = ?,
                  not_before = CURRENT_TIMESTAMP(3) + INTERVAL ? SECOND, lease_owner = NULL, lease_until = NULL
@@ -231,7 +232,7 @@ impl Store {
     }
 
     /// Ends a running job without a result.
-    pub async fn end_job(&self, job: u64, worker: &str, state: JobState, reason: &str) -> Result<(), StoreError> {
+    pub async fn end_job(&self, job: JobId, worker: &str, state: JobState, reason: &str) -> Result<(), StoreError> {
         sqlx::query!(
             "UPDATE jobs SET state = ?, stage = NULL, reason = NULLIF(?, ''), seconds_left = NULL,
                  finished_at = CURRENT_TIMESTAMP(3), lease_owner = NULL, lease_until = NULL
@@ -265,7 +266,7 @@ impl Store {
     }
 
     /// A worker's sign of life.
-    pub async fn worker_seen(&self, name: &str, machine: &str, job: Option<u64>) -> Result<(), StoreError> {
+    pub async fn worker_seen(&self, name: &str, machine: &str, job: Option<JobId>) -> Result<(), StoreError> {
         sqlx::query!(
             "INSERT INTO workers (name, machine, job_id) VALUES (?, ?, ?)
              ON DUPLICATE KEY UPDATE job_id = VALUES(job_id), seen_at = CURRENT_TIMESTAMP(3)",
@@ -288,14 +289,20 @@ impl Store {
 
     /// The workers that are there.
     pub async fn workers(&self) -> Result<Vec<WorkerRow>, StoreError> {
-        Ok(sqlx::query_as!(
-            WorkerRow,
+        let rows = sqlx::query!(
             r#"SELECT name, machine, job_id, seen_at AS "seen_at: DateTime<Utc>" FROM workers
                WHERE seen_at > CURRENT_TIMESTAMP(3) - INTERVAL ? SECOND ORDER BY machine, name"#,
             WORKER_SECONDS
         )
         .fetch_all(&self.pool)
-        .await?)
+        .await?;
+        let workers = rows.into_iter().map(|row| WorkerRow {
+            name: row.name,
+            machine: row.machine,
+            job_id: row.job_id.map(JobId::from),
+            seen_at: row.seen_at,
+        });
+        Ok(workers.collect())
     }
 
     /// What a machine does in a second, as far as it was ever measured; one of an earlier version is measured again.
@@ -317,7 +324,7 @@ impl Store {
     }
 
     /// The jobs that wait, with their treatments and the sizes of their originals.
-    pub async fn waiting_treatments(&self) -> Result<Vec<(u64, ContentHash, Size)>, StoreError> {
+    pub async fn waiting_treatments(&self) -> Result<Vec<(JobId, ContentHash, Size)>, StoreError> {
         let rows = sqlx::query!(
             "SELECT j.id, j.treatment, o.facts FROM jobs j JOIN originals o ON o.id = j.original_id
              WHERE j.state IN ('waiting', 'paused')"
@@ -328,13 +335,13 @@ impl Store {
             .map(|row| {
                 let facts: Facts = from_text("description of a file", &row.facts)?;
                 let treatment = row.treatment.parse().map_err(|_| missing("treatment", &row.treatment))?;
-                Ok((row.id, treatment, facts.size))
+                Ok((row.id.into(), treatment, facts.size))
             })
             .collect()
     }
 
     /// Keeps what jobs are now forecast to take, in seconds.
-    pub async fn set_forecasts(&self, forecasts: &[(u64, f64)]) -> Result<(), StoreError> {
+    pub async fn set_forecasts(&self, forecasts: &[(JobId, f64)]) -> Result<(), StoreError> {
         sqlx::query!(
             "UPDATE jobs j JOIN JSON_TABLE(?, '$[*]' COLUMNS (id BIGINT UNSIGNED PATH '$[0]', seconds DOUBLE PATH '$[1]')) AS f
                  ON f.id = j.id SET j.forecast = f.seconds",
@@ -347,7 +354,7 @@ impl Store {
 
     /// Lets a lease run out at once, as if its worker had been silent for too long.
     #[cfg(feature = "testing")]
-    pub async fn expire_lease_for_tests(&self, job: u64) -> Result<(), StoreError> {
+    pub async fn expire_lease_for_tests(&self, job: JobId) -> Result<(), StoreError> {
         sqlx::query("UPDATE jobs SET lease_until = CURRENT_TIMESTAMP(3) - INTERVAL 1 SECOND WHERE id = ?")
             .bind(job)
             .execute(&self.pool)

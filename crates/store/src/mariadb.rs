@@ -201,13 +201,13 @@ impl MariaDb {
 
 /// The process of a server that runs on the folder, found by what it was told: its own file with its number comes late.
 fn running(folder: &Path) -> Option<Pid> {
-    let told = datadir(&folder.join("data"));
+    let option = datadir(&folder.join("data"));
     std::fs::read_dir("/proc").ok()?.flatten().find_map(|entry| {
         let pid = Pid::from_raw(entry.file_name().to_str()?.parse().ok()?)?;
         let command = std::fs::read(entry.path().join("cmdline")).ok()?;
         let mut words = command.split(|byte| *byte == 0);
         let is_server = words.next()?.ends_with(b"mariadbd");
-        (is_server && words.any(|word| word == told.as_bytes())).then_some(pid)
+        (is_server && words.any(|word| word == option.as_bytes())).then_some(pid)
     })
 }
 
@@ -262,10 +262,12 @@ async fn install(data: &Path, folder: &Path) -> Result<(), MariaDbError> {
         _ => {}
     }
     let part = folder.join(format!("{PART}{name}"));
+    // A server that starts clears away all temporary tables that it finds, also those of one that is still being set up.
+    let temporary = own_folder(folder, &format!("{PART}{name}-tmp"))?;
     let log = folder.join("install.log");
     let out = std::fs::File::create(&log)?;
     let status = Command::new(program("mariadb-install-db")?)
-        .env("TMPDIR", own_tmp(folder)?)
+        .env("TMPDIR", &temporary)
         .arg("--no-defaults")
         .args(as_user())
         .arg(datadir(&part))
@@ -275,6 +277,7 @@ async fn install(data: &Path, folder: &Path) -> Result<(), MariaDbError> {
         .stderr(out)
         .status()
         .await?;
+    let _ = std::fs::remove_dir_all(&temporary);
     if status.success() {
         Ok(std::fs::rename(&part, data)?)
     } else {

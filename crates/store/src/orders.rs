@@ -4,6 +4,7 @@ use chrono::{DateTime, NaiveDate, Utc};
 use dettaglio_domain::face::Face;
 use dettaglio_domain::file::Facts;
 use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::id::{HouseId, OrderId, OriginalId};
 use dettaglio_domain::intent::{Intent, IntentError};
 use dettaglio_domain::reading::Reading;
 use dettaglio_domain::recipe::Ticket;
@@ -37,7 +38,7 @@ pub struct OrderDetails {
     pub print: Option<Ticket>,
     /// How they are treated, unless they say otherwise; as suggested without one.
     #[serde(default)]
-    pub house_treatment_id: Option<u64>,
+    pub house_treatment_id: Option<HouseId>,
     /// Prints whose own pixels give less ppi are pointed out before a run.
     #[serde(default)]
     pub least_ppi: Option<f64>,
@@ -47,7 +48,7 @@ pub struct OrderDetails {
 #[derive(Clone, Debug)]
 pub struct Order {
     /// Its number.
-    pub id: u64,
+    pub id: OrderId,
     /// What was said of it.
     pub details: OrderDetails,
     /// What the shop that sent it calls it.
@@ -59,7 +60,7 @@ pub struct Order {
     /// How far it is.
     pub counts: Counts,
     /// The first few originals, for a look at what it holds.
-    pub first: Vec<u64>,
+    pub first: Vec<OriginalId>,
 }
 
 /// How far an order is.
@@ -86,9 +87,9 @@ pub struct Counts {
 #[derive(Clone, Debug)]
 pub struct OriginalRow {
     /// Its number.
-    pub id: u64,
+    pub id: OriginalId,
     /// The order it belongs to.
-    pub order_id: u64,
+    pub order_id: OrderId,
     /// The name of the file that was imported.
     pub name: String,
     /// The hash of the file.
@@ -128,8 +129,8 @@ impl TryFrom<RawOriginal> for OriginalRow {
 
     fn try_from(raw: RawOriginal) -> Result<Self, StoreError> {
         Ok(Self {
-            id: raw.id,
-            order_id: raw.order_id,
+            id: raw.id.into(),
+            order_id: raw.order_id.into(),
             name: raw.name,
             hash: raw.hash.parse().map_err(|_| missing("original with a readable hash", raw.id))?,
             facts: from_text("description of a file", &raw.facts)?,
@@ -173,7 +174,7 @@ impl TryFrom<RawOrder> for Order {
     fn try_from(raw: RawOrder) -> Result<Self, StoreError> {
         let count = |n: i64| n.max(0) as u64;
         Ok(Self {
-            id: raw.id,
+            id: raw.id.into(),
             details: OrderDetails {
                 title: raw.title,
                 client: raw.client,
@@ -181,7 +182,7 @@ impl TryFrom<RawOrder> for Order {
                 due_on: raw.due_on,
                 notes: raw.notes,
                 print: raw.print.map(|text| from_text("print", &text)).transpose()?,
-                house_treatment_id: raw.house_treatment_id,
+                house_treatment_id: raw.house_treatment_id.map(HouseId::from),
                 least_ppi: raw.least_ppi,
             },
             reference: raw.reference,
@@ -196,7 +197,13 @@ impl TryFrom<RawOrder> for Order {
                 unseen: count(raw.unseen),
                 sent_back: count(raw.sent_back),
             },
-            first: raw.first.iter().flat_map(|ids| ids.split(',')).filter_map(|id| id.parse().ok()).take(8).collect(),
+            first: raw
+                .first
+                .iter()
+                .flat_map(|ids| ids.split(','))
+                .filter_map(|id| id.parse::<u64>().ok().map(OriginalId::from))
+                .take(8)
+                .collect(),
         })
     }
 }
@@ -253,7 +260,7 @@ impl Store {
         )
         .execute(&self.pool)
         .await?;
-        self.order(added.last_insert_id()).await
+        self.order(added.last_insert_id().into()).await
     }
 
     /// Whether a shop's order was opened already, deleted for good or not.
@@ -276,7 +283,7 @@ impl Store {
     }
 
     /// Says something else of an order.
-    pub async fn set_order(&self, id: u64, details: &OrderDetails) -> Result<(), StoreError> {
+    pub async fn set_order(&self, id: OrderId, details: &OrderDetails) -> Result<(), StoreError> {
         self.order(id).await?;
         sqlx::query!(
             "UPDATE orders SET title = ?, client = ?, purpose = ?, due_on = ?, notes = ?, print = ?, house_treatment_id = ?,
@@ -297,7 +304,7 @@ impl Store {
     }
 
     /// Puts an order into the archive, or takes it out.
-    pub async fn set_archived(&self, id: u64, archived: bool) -> Result<(), StoreError> {
+    pub async fn set_archived(&self, id: OrderId, archived: bool) -> Result<(), StoreError> {
         self.order(id).await?;
         sqlx::query!("UPDATE orders SET archived_at = IF(?, CURRENT_TIMESTAMP(3), NULL) WHERE id = ?", archived, id)
             .execute(&self.pool)
@@ -306,7 +313,7 @@ impl Store {
     }
 
     /// Takes an order off the list, or puts it back; nothing in it is touched.
-    pub async fn set_order_removed(&self, id: u64, removed: bool) -> Result<(), StoreError> {
+    pub async fn set_order_removed(&self, id: OrderId, removed: bool) -> Result<(), StoreError> {
         self.order(id).await?;
         sqlx::query!("UPDATE orders SET removed_at = IF(?, CURRENT_TIMESTAMP(3), NULL) WHERE id = ?", removed, id)
             .execute(&self.pool)
@@ -325,7 +332,7 @@ impl Store {
     }
 
     /// One order, removed or not.
-    pub async fn order(&self, id: u64) -> Result<Order, StoreError> {
+    pub async fn order(&self, id: OrderId) -> Result<Order, StoreError> {
         let row = select_orders!("WHERE o.id = ?", id).fetch_optional(&self.pool).await?;
         row.ok_or_else(|| missing("order", id))?.try_into()
     }
@@ -335,11 +342,11 @@ impl Store {
     /// Answers its number and whether it is new.
     pub async fn add_original(
         &self,
-        order: u64,
+        order: OrderId,
         name: &str,
         hash: ContentHash,
         facts: &Facts,
-    ) -> Result<(u64, bool), StoreError> {
+    ) -> Result<(OriginalId, bool), StoreError> {
         let (hash, facts) = (hash.to_string(), to_text(facts));
         let added = sqlx::query!(
             "INSERT IGNORE INTO originals (order_id, name, hash, facts) VALUES (?, ?, ?, ?)",
@@ -351,18 +358,19 @@ impl Store {
         .execute(&self.pool)
         .await?;
         if added.rows_affected() == 1 {
-            return Ok((added.last_insert_id(), true));
+            return Ok((added.last_insert_id().into(), true));
         }
         let known = sqlx::query!("SELECT id FROM originals WHERE order_id = ? AND hash = ?", order, hash)
             .fetch_optional(&self.pool)
             .await?
             .ok_or_else(|| missing("order", order))?;
-        self.set_removed(known.id, false).await?;
-        Ok((known.id, false))
+        let id = OriginalId::from(known.id);
+        self.set_removed(id, false).await?;
+        Ok((id, false))
     }
 
     /// The originals of an order, as they came in.
-    pub async fn originals(&self, order: u64) -> Result<Vec<OriginalRow>, StoreError> {
+    pub async fn originals(&self, order: OrderId) -> Result<Vec<OriginalRow>, StoreError> {
         sqlx::query_as!(
             RawOriginal,
             r#"SELECT id, order_id, name, hash, facts, reading, trials, faces, target, wish, created_at AS "created_at: DateTime<Utc>"
@@ -377,7 +385,7 @@ impl Store {
     }
 
     /// One original, removed or not.
-    pub async fn original(&self, id: u64) -> Result<OriginalRow, StoreError> {
+    pub async fn original(&self, id: OriginalId) -> Result<OriginalRow, StoreError> {
         sqlx::query_as!(
             RawOriginal,
             r#"SELECT id, order_id, name, hash, facts, reading, trials, faces, target, wish, created_at AS "created_at: DateTime<Utc>"
@@ -391,7 +399,7 @@ impl Store {
     }
 
     /// Takes an original out of its order, or puts it back; its file and results stay.
-    pub async fn set_removed(&self, id: u64, removed: bool) -> Result<(), StoreError> {
+    pub async fn set_removed(&self, id: OriginalId, removed: bool) -> Result<(), StoreError> {
         self.original(id).await?;
         sqlx::query!("UPDATE originals SET removed_at = IF(?, CURRENT_TIMESTAMP(3), NULL) WHERE id = ?", removed, id)
             .execute(&self.pool)
@@ -400,19 +408,19 @@ impl Store {
     }
 
     /// Keeps what was measured on an original.
-    pub async fn set_reading(&self, id: u64, reading: &Reading) -> Result<(), StoreError> {
+    pub async fn set_reading(&self, id: OriginalId, reading: &Reading) -> Result<(), StoreError> {
         sqlx::query!("UPDATE originals SET reading = ? WHERE id = ?", to_text(reading), id).execute(&self.pool).await?;
         Ok(())
     }
 
     /// Keeps what was tried on an original.
-    pub async fn set_trials(&self, id: u64, trials: &[KeptTrial]) -> Result<(), StoreError> {
+    pub async fn set_trials(&self, id: OriginalId, trials: &[KeptTrial]) -> Result<(), StoreError> {
         sqlx::query!("UPDATE originals SET trials = ? WHERE id = ?", to_text(&trials), id).execute(&self.pool).await?;
         Ok(())
     }
 
     /// Keeps a rehearsal of an original, in the form of whoever held it; nothing to forget the last one.
-    pub async fn set_rehearsal(&self, id: u64, rehearsal: Option<&impl Serialize>) -> Result<(), StoreError> {
+    pub async fn set_rehearsal(&self, id: OriginalId, rehearsal: Option<&impl Serialize>) -> Result<(), StoreError> {
         sqlx::query!("UPDATE originals SET rehearsal = ? WHERE id = ?", rehearsal.map(to_text), id)
             .execute(&self.pool)
             .await?;
@@ -420,7 +428,7 @@ impl Store {
     }
 
     /// The last rehearsal of an original; nothing where there is none, or only one of a form that is not read any more.
-    pub async fn rehearsal<T: DeserializeOwned>(&self, id: u64) -> Result<Option<T>, StoreError> {
+    pub async fn rehearsal<T: DeserializeOwned>(&self, id: OriginalId) -> Result<Option<T>, StoreError> {
         let kept = sqlx::query_scalar!("SELECT rehearsal FROM originals WHERE id = ?", id)
             .fetch_optional(&self.pool)
             .await?
@@ -429,7 +437,7 @@ impl Store {
     }
 
     /// The last rehearsals of an order's originals, by name of the file.
-    pub async fn rehearsals<T: DeserializeOwned>(&self, order: u64) -> Result<Vec<(String, T)>, StoreError> {
+    pub async fn rehearsals<T: DeserializeOwned>(&self, order: OrderId) -> Result<Vec<(String, T)>, StoreError> {
         let kept = sqlx::query!(
             "SELECT name, rehearsal FROM originals WHERE order_id = ? AND removed_at IS NULL AND rehearsal IS NOT NULL ORDER BY id",
             order
@@ -441,20 +449,20 @@ impl Store {
     }
 
     /// Keeps the faces that were found on an original.
-    pub async fn set_faces(&self, id: u64, faces: &[Face]) -> Result<(), StoreError> {
+    pub async fn set_faces(&self, id: OriginalId, faces: &[Face]) -> Result<(), StoreError> {
         sqlx::query!("UPDATE originals SET faces = ? WHERE id = ?", to_text(&faces), id).execute(&self.pool).await?;
         Ok(())
     }
 
     /// Remembers all that was last asked for; nothing to start again from the suggestion.
-    pub async fn set_intent(&self, id: u64, intent: Option<&Intent>) -> Result<(), StoreError> {
+    pub async fn set_intent(&self, id: OriginalId, intent: Option<&Intent>) -> Result<(), StoreError> {
         let kept = intent.map(Intent::to_kept);
         sqlx::query!("UPDATE originals SET wish = ? WHERE id = ?", kept, id).execute(&self.pool).await?;
         Ok(())
     }
 
     /// Remembers the print that an original came in with.
-    pub async fn set_target(&self, id: u64, target: &Target) -> Result<(), StoreError> {
+    pub async fn set_target(&self, id: OriginalId, target: &Target) -> Result<(), StoreError> {
         sqlx::query!("UPDATE originals SET target = ? WHERE id = ?", to_text(target), id).execute(&self.pool).await?;
         Ok(())
     }

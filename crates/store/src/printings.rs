@@ -1,6 +1,7 @@
 //! What was sent to a printer, and what it answered.
 
 use chrono::{DateTime, Utc};
+use dettaglio_domain::id::{OrderId, PrintingId, ResultId};
 use serde::{Deserialize, Serialize};
 
 use crate::{Store, StoreError};
@@ -24,9 +25,9 @@ pub enum PrintState {
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Printing {
     /// Its number.
-    pub id: u64,
+    pub id: PrintingId,
     /// Which result.
-    pub enlargement_id: u64,
+    pub enlargement_id: ResultId,
     /// What the printer calls it.
     pub printer_job: String,
     /// What the printer said last.
@@ -41,11 +42,11 @@ impl Store {
     /// Writes down what a printer answered to a result.
     pub async fn add_printing(
         &self,
-        enlargement: u64,
+        enlargement: ResultId,
         printer_job: &str,
         state: PrintState,
         answer: &str,
-    ) -> Result<u64, StoreError> {
+    ) -> Result<PrintingId, StoreError> {
         let added = sqlx::query!(
             "INSERT INTO printings (enlargement_id, printer_job, state, answer) VALUES (?, ?, ?, ?)",
             enlargement,
@@ -55,11 +56,11 @@ impl Store {
         )
         .execute(&self.pool)
         .await?;
-        Ok(added.last_insert_id())
+        Ok(added.last_insert_id().into())
     }
 
     /// Writes down what a printer says later.
-    pub async fn set_printing(&self, id: u64, state: PrintState, answer: &str) -> Result<(), StoreError> {
+    pub async fn set_printing(&self, id: PrintingId, state: PrintState, answer: &str) -> Result<(), StoreError> {
         sqlx::query!("UPDATE printings SET state = ?, answer = ? WHERE id = ?", state, answer, id)
             .execute(&self.pool)
             .await?;
@@ -67,7 +68,7 @@ impl Store {
     }
 
     /// What was sent of an order, the newest first.
-    pub async fn printings(&self, order: u64) -> Result<Vec<Printing>, StoreError> {
+    pub async fn printings(&self, order: OrderId) -> Result<Vec<Printing>, StoreError> {
         Ok(sqlx::query_as!(
             Printing,
             r#"SELECT p.id, p.enlargement_id, p.printer_job, p.state AS "state: PrintState", p.answer,

@@ -1,5 +1,6 @@
 //! Products: the prints that are sold, as a list that a person edits.
 
+use dettaglio_domain::id::ProductId;
 use dettaglio_domain::recipe::Ticket;
 use serde::{Deserialize, Serialize};
 
@@ -22,7 +23,7 @@ pub struct Product {
 #[derive(Clone, Debug)]
 pub struct ProductRow {
     /// Its number.
-    pub id: u64,
+    pub id: ProductId,
     /// What it is.
     pub product: Product,
 }
@@ -35,7 +36,10 @@ impl Store {
         rows.into_iter()
             .map(|row| {
                 let print = from_text("product", &row.print)?;
-                Ok(ProductRow { id: row.id, product: Product { name: row.name, print, least_ppi: row.least_ppi } })
+                Ok(ProductRow {
+                    id: row.id.into(),
+                    product: Product { name: row.name, print, least_ppi: row.least_ppi },
+                })
             })
             .collect()
     }
@@ -55,7 +59,7 @@ impl Store {
     }
 
     /// Takes a product off the list; orders that were made with it keep their print.
-    pub async fn remove_product(&self, id: u64) -> Result<(), StoreError> {
+    pub async fn remove_product(&self, id: ProductId) -> Result<(), StoreError> {
         sqlx::query!("DELETE FROM products WHERE id = ?", id).execute(&self.pool).await?;
         Ok(())
     }

@@ -3,6 +3,7 @@
 use chrono::{DateTime, Utc};
 use dettaglio_domain::file::Facts;
 use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::id::OriginalId;
 use sqlx::MySqlConnection;
 
 use crate::files::FileStore;
@@ -71,7 +72,7 @@ impl Store {
             for id in
                 sqlx::query_scalar!("SELECT id FROM originals WHERE order_id = ?", o.id).fetch_all(&self.pool).await?
             {
-                bytes += self.bytes_of(id).await?;
+                bytes += self.bytes_of(id.into()).await?;
             }
             let (kind, removed_at) = (RemovedKind::Order, o.removed_at);
             all.push(Removed { kind, id: o.id, name: o.title, of: o.client, bytes, removed_at });
@@ -81,7 +82,7 @@ impl Store {
                FROM originals p JOIN orders o ON o.id = p.order_id WHERE p.removed_at IS NOT NULL AND o.removed_at IS NULL"#
         );
         for p in originals.fetch_all(&self.pool).await? {
-            let (kind, bytes, removed_at) = (RemovedKind::Original, self.bytes_of(p.id).await?, p.removed_at);
+            let (kind, bytes, removed_at) = (RemovedKind::Original, self.bytes_of(p.id.into()).await?, p.removed_at);
             all.push(Removed { kind, id: p.id, name: p.name, of: p.title, bytes, removed_at });
         }
         let results = sqlx::query!(
@@ -99,7 +100,7 @@ impl Store {
     }
 
     /// Bytes of an original and of all its results.
-    async fn bytes_of(&self, original: u64) -> Result<u64, StoreError> {
+    async fn bytes_of(&self, original: OriginalId) -> Result<u64, StoreError> {
         let facts =
             sqlx::query_scalar!("SELECT facts FROM originals WHERE id = ?", original).fetch_one(&self.pool).await?;
         let facts: Facts = from_text("facts", &facts)?;

@@ -298,7 +298,7 @@ export function useTakeOut(order: number | undefined, onError?: (error: unknown)
 export function useInstruct() {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: ({ jobs, ...deed }: Instruction) => answered(api.POST("/api/v1/jobs", { body: { jobs, ...deed } })),
+    mutationFn: ({ jobs, ...action }: Instruction) => answered(api.POST("/api/v1/jobs", { body: { jobs, ...action } })),
     onSettled: () => {
       void client.invalidateQueries({ queryKey: keys.runSheet });
       void client.invalidateQueries({ queryKey: ["order"] });

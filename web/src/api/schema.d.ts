@@ -1263,6 +1263,8 @@ export interface components {
             description: string;
             /** @description Its letter. */
             letter: components["schemas"]["Letter"];
+            /** @description What tells it from the others, in a few words. */
+            name: string;
             problem?: null | components["schemas"]["Problem"];
             /**
              * Format: double
@@ -1283,11 +1285,8 @@ export interface components {
         Applied: {
             /** @description What it had before, to undo it. */
             before: components["schemas"]["Intent"];
-            /**
-             * Format: int64
-             * @description Its number.
-             */
-            id: number;
+            /** @description Its number. */
+            id: components["schemas"]["OriginalId"];
             /** @description Its name. */
             name: string;
         };
@@ -1318,7 +1317,7 @@ export interface components {
              * @description Which pictures of the order; all without a list.
              * @default null
              */
-            originals: number[] | null;
+            originals: components["schemas"]["OriginalId"][] | null;
             /**
              * @description Each result as each of these files; as its own without any.
              * @default []
@@ -1353,11 +1352,8 @@ export interface components {
             key: string;
             /** @description What that is called. */
             name: string;
-            /**
-             * Format: int64
-             * @description Of which original.
-             */
-            original_id: number;
+            /** @description Of which original. */
+            original_id: components["schemas"]["OriginalId"];
             /**
              * Format: double
              * @description Seconds that it is forecast to take.
@@ -1381,6 +1377,8 @@ export interface components {
             bytes_free?: number | null;
             /** @description Result by result. */
             items: components["schemas"]["BatchItem"][];
+            /** @description Its prints in words, in their order. */
+            prints: string[];
             /** @description How many would be run. */
             runs: number;
             /**
@@ -1717,6 +1715,8 @@ export interface components {
             /** @description The places at which they were compared. */
             spots: components["schemas"]["Spot"][];
         };
+        /** Format: int64 */
+        DecisionId: number;
         /** @description A decision as it was written down. */
         DecisionView: components["schemas"]["Decision"] & {
             /**
@@ -1724,41 +1724,8 @@ export interface components {
              * @description When.
              */
             created_at: string;
-            /**
-             * Format: int64
-             * @description Its number.
-             */
-            id: number;
-        };
-        /** @description What is to be done with jobs. */
-        Deed: {
-            /** @enum {string} */
-            do: "cancel";
-        } | {
-            /** @enum {string} */
-            do: "pause";
-        } | {
-            /** @enum {string} */
-            do: "resume";
-        } | {
-            /** @enum {string} */
-            do: "retry";
-        } | {
-            /** @enum {string} */
-            do: "priority";
-            /**
-             * Format: int32
-             * @description 1 before others, 0, -1 after them.
-             */
-            priority: number;
-        } | {
-            /**
-             * Format: int64
-             * @description The other.
-             */
-            before?: number | null;
-            /** @enum {string} */
-            do: "move";
+            /** @description Its number. */
+            id: components["schemas"]["DecisionId"];
         };
         /** @description How much was deleted for good. */
         DeletedView: {
@@ -1871,7 +1838,7 @@ export interface components {
             crop_to_print?: boolean;
             faces?: null | components["schemas"]["FacesChoice"];
             /** @description Which pictures of the order; all without a list. */
-            originals?: number[] | null;
+            originals?: components["schemas"]["OriginalId"][] | null;
             output?: null | components["schemas"]["OutputSettings"];
             print?: null | components["schemas"]["Ticket"];
             /** @description How they are treated from now on; as before without. */
@@ -1896,23 +1863,14 @@ export interface components {
             created_at: string;
             /** @description Name of the file. */
             file_name: string;
-            /**
-             * Format: int64
-             * @description Its number.
-             */
-            id: number;
-            /**
-             * Format: int64
-             * @description The job that made it.
-             */
-            job_id: number;
+            /** @description Its number. */
+            id: components["schemas"]["ResultId"];
+            /** @description The job that made it. */
+            job_id: components["schemas"]["JobId"];
             /** @description Why it was sent back. */
             note: string;
-            /**
-             * Format: int64
-             * @description Of which original.
-             */
-            original_id: number;
+            /** @description Of which original. */
+            original_id: components["schemas"]["OriginalId"];
             /** @description What was done. */
             record: components["schemas"]["Record"];
             verdict?: null | components["schemas"]["Approval"];
@@ -2101,7 +2059,7 @@ export interface components {
         Fill: "white" | "black" | "mirror";
         /** @description Something that was found. */
         Finding: {
-            fix?: null | components["schemas"]["Fix"];
+            fix?: null | components["schemas"]["Mend"];
             /** @description What it is, in a sentence. */
             text: string;
             /** @description How much it weighs. */
@@ -2237,6 +2195,8 @@ export interface components {
             /** @description Nothing is started, and what runs is set aside with what it has computed. */
             held_up: boolean;
         };
+        /** Format: int64 */
+        HouseId: number;
         /** @description Steps under a name of the house. */
         HouseTreatmentView: {
             /**
@@ -2244,11 +2204,8 @@ export interface components {
              * @description When it was kept.
              */
             created_at: string;
-            /**
-             * Format: int64
-             * @description Its number.
-             */
-            id: number;
+            /** @description Its number. */
+            id: components["schemas"]["HouseId"];
             /** @description What it is called. */
             name: string;
             /** @description What is done. */
@@ -2268,10 +2225,27 @@ export interface components {
             original?: null | components["schemas"]["OriginalView"];
             refused?: null | components["schemas"]["Problem"];
         };
+        /** @description The steps of an intent in a few words each. */
+        InWords: components["schemas"]["StepsInWords"] & {
+            /** @description The same of each area that has steps of its own, in their order. */
+            areas: components["schemas"]["StepsInWords"][];
+            /** @description The file: "TIFF 16-bit". */
+            deliver: string;
+            /** @description Faces: "2 of 3, 50 %". */
+            faces: string;
+            /** @description What is kept of the original, which way up, and what lies around it: "cropped, border". */
+            frame: string;
+            /** @description What these steps are called among the treatments that are compared: "A: Everyday, fine; clean off". */
+            name: string;
+            /** @description What time has done and is mended: "wear, tone 70 %". */
+            repair: string;
+            /** @description How large: "60 × 40 cm at 240 ppi". */
+            target: string;
+        };
         /** @description What is to be done with which jobs. */
-        Instruction: components["schemas"]["Deed"] & {
+        Instruction: components["schemas"]["JobAction"] & {
             /** @description Which. */
-            jobs: number[];
+            jobs: components["schemas"]["JobId"][];
         };
         /** @description What is asked for of one picture. */
         Intent: components["schemas"]["Recipe"] & {
@@ -2289,6 +2263,34 @@ export interface components {
             /** @description How large. */
             target: components["schemas"]["Target"];
         };
+        /** @description What is to be done with jobs. */
+        JobAction: {
+            /** @enum {string} */
+            do: "cancel";
+        } | {
+            /** @enum {string} */
+            do: "pause";
+        } | {
+            /** @enum {string} */
+            do: "resume";
+        } | {
+            /** @enum {string} */
+            do: "retry";
+        } | {
+            /** @enum {string} */
+            do: "priority";
+            /**
+             * Format: int32
+             * @description 1 before others, 0, -1 after them.
+             */
+            priority: number;
+        } | {
+            before?: null | components["schemas"]["JobId"];
+            /** @enum {string} */
+            do: "move";
+        };
+        /** Format: int64 */
+        JobId: number;
         /** @description An enlargement to be made. */
         JobRequest: components["schemas"]["Intent"] & {
             /** @description The result's name: {name}, {width}, {height}, {long}, {ppi} and {method} are filled in. */
@@ -2311,11 +2313,7 @@ export interface components {
              * @description When it was ordered.
              */
             created_at: string;
-            /**
-             * Format: int64
-             * @description The enlargement that came of it.
-             */
-            enlargement_id?: number | null;
+            enlargement_id?: null | components["schemas"]["ResultId"];
             /** @description Name of the result. */
             file_name: string;
             /**
@@ -2328,21 +2326,12 @@ export interface components {
              * @description Seconds that it is forecast to take in all.
              */
             forecast?: number | null;
-            /**
-             * Format: int64
-             * @description Its number.
-             */
-            id: number;
-            /**
-             * Format: int64
-             * @description In which order.
-             */
-            order_id: number;
-            /**
-             * Format: int64
-             * @description Of which original.
-             */
-            original_id: number;
+            /** @description Its number. */
+            id: components["schemas"]["JobId"];
+            /** @description In which order. */
+            order_id: components["schemas"]["OrderId"];
+            /** @description Of which original. */
+            original_id: components["schemas"]["OriginalId"];
             /** @description What that is called. */
             original_name: string;
             /**
@@ -2431,6 +2420,8 @@ export interface components {
          * @enum {string}
          */
         LevelKind: "noise" | "compression" | "softness" | "wear" | "scale";
+        /** Format: int64 */
+        LinkId: number;
         /** @description A link for a client. */
         LinkView: {
             /**
@@ -2438,11 +2429,8 @@ export interface components {
              * @description Until when it holds.
              */
             expires_at: string;
-            /**
-             * Format: int64
-             * @description Its number.
-             */
-            id: number;
+            /** @description Its number. */
+            id: components["schemas"]["LinkId"];
             /** @description The path of its page; told once, when it is made. */
             path?: string | null;
         };
@@ -2494,6 +2482,11 @@ export interface components {
              * @description Mean gradient over that of the same part by bicubic resampling: above 1 it is sharper.
              */
             sharpness: number;
+        };
+        /** @description What would mend a finding, and how a button says it. */
+        Mend: components["schemas"]["Fix"] & {
+            /** @description As a button says it. */
+            words: string;
         };
         /** @description A model to be put on the shelf. */
         ModelForm: {
@@ -2571,12 +2564,12 @@ export interface components {
             grain: number;
             /**
              * Format: float
-             * @description The share of thin lines and points among what was taken that is laid back, 0 to 1.
+             * @description The share of thin lines and points among what was taken that is blended back, 0 to 1.
              */
             keep_lines?: number;
             /**
              * Format: float
-             * @description The share of what was taken from textured places that is laid back, 0 to 1.
+             * @description The share of what was taken from textured places that is blended back, 0 to 1.
              */
             keep_texture: number;
             /** @description How much there is. */
@@ -2644,11 +2637,7 @@ export interface components {
              * @description When it is due.
              */
             due_on?: string | null;
-            /**
-             * Format: int64
-             * @description How they are treated, unless they say otherwise; as suggested without one.
-             */
-            house_treatment_id?: number | null;
+            house_treatment_id?: null | components["schemas"]["HouseId"];
             /**
              * Format: double
              * @description Prints whose own pixels give less ppi are pointed out before a run.
@@ -2662,6 +2651,8 @@ export interface components {
             /** @description What it is called. */
             title: string;
         };
+        /** Format: int64 */
+        OrderId: number;
         /** @description An order in a list. */
         OrderView: components["schemas"]["OrderDetails"] & {
             /**
@@ -2677,17 +2668,18 @@ export interface components {
              */
             created_at: string;
             /** @description The first few originals. */
-            first: number[];
-            /**
-             * Format: int64
-             * @description Its number.
-             */
-            id: number;
+            first: components["schemas"]["OriginalId"][];
+            /** @description Its number. */
+            id: components["schemas"]["OrderId"];
+            /** @description Its usual print in words; what pictures become where nothing is said of it. */
+            print_in_words: string;
             /** @description What the shop that sent it calls it. */
             reference?: string | null;
             /** @description Names what was said of it as it is now, for If-Match. */
             version: string;
         };
+        /** Format: int64 */
+        OriginalId: number;
         /** @description An imported picture. */
         OriginalView: {
             /**
@@ -2699,18 +2691,12 @@ export interface components {
             facts: components["schemas"]["Facts"];
             /** @description The file's SHA-256. */
             hash: string;
-            /**
-             * Format: int64
-             * @description Its number.
-             */
-            id: number;
+            /** @description Its number. */
+            id: components["schemas"]["OriginalId"];
             /** @description The name of the file that was imported. */
             name: string;
-            /**
-             * Format: int64
-             * @description The order it belongs to.
-             */
-            order_id: number;
+            /** @description The order it belongs to. */
+            order_id: components["schemas"]["OrderId"];
             target?: null | components["schemas"]["Target"];
         };
         /**
@@ -2808,6 +2794,8 @@ export interface components {
             draft?: string | null;
             /** @description The faces of the picture. */
             faces: components["schemas"]["PlannedFace"][];
+            /** @description The steps in a few words each. */
+            in_words: components["schemas"]["InWords"];
             /** @description What the frame keeps of the original, in pixels. */
             kept: components["schemas"]["Size"];
             /** @description How many enlarging passes of models it takes. */
@@ -2886,21 +2874,17 @@ export interface components {
              * @description When it was sent.
              */
             created_at: string;
-            /**
-             * Format: int64
-             * @description Which result.
-             */
-            enlargement_id: number;
-            /**
-             * Format: int64
-             * @description Its number.
-             */
-            id: number;
+            /** @description Which result. */
+            enlargement_id: components["schemas"]["ResultId"];
+            /** @description Its number. */
+            id: components["schemas"]["PrintingId"];
             /** @description What the printer calls it. */
             printer_job: string;
             /** @description What the printer said last. */
             state: components["schemas"]["PrintState"];
         };
+        /** Format: int64 */
+        PrintingId: number;
         /** @description What went wrong, with a code that stays the same and what to do about it. */
         Problem: {
             /** @description A stable code, such as "size.out-of-range". */
@@ -2914,6 +2898,9 @@ export interface components {
              * @description After how many seconds another try is worth it, where that is known.
              */
             retry_after?: number | null;
+        };
+        /** @description A problem as it is answered. */
+        ProblemDetails: components["schemas"]["Problem"] & {
             /**
              * Format: int32
              * @description HTTP status.
@@ -2932,13 +2919,14 @@ export interface components {
             /** @description What is printed. */
             print: components["schemas"]["Ticket"];
         };
+        /** Format: int64 */
+        ProductId: number;
         /** @description A product in the list. */
         ProductView: components["schemas"]["Product"] & {
-            /**
-             * Format: int64
-             * @description Its number.
-             */
-            id: number;
+            /** @description Its number. */
+            id: components["schemas"]["ProductId"];
+            /** @description Its print in words. */
+            in_words: string;
         };
         /**
          * @description What stands for black and white.
@@ -3175,6 +3163,8 @@ export interface components {
             departure: number;
             left?: null | components["schemas"]["LeftAlone"];
         };
+        /** Format: int64 */
+        ResultId: number;
         /**
          * @description What an account may do.
          * @enum {string}
@@ -3413,11 +3403,8 @@ export interface components {
         };
         /** @description One result. */
         SharedResult: {
-            /**
-             * Format: int64
-             * @description Its number.
-             */
-            id: number;
+            /** @description Its number. */
+            id: components["schemas"]["ResultId"];
             /** @description Name of its original. */
             name: string;
             /** @description Its pixels. */
@@ -3615,6 +3602,15 @@ export interface components {
             finish?: components["schemas"]["Finish"];
             /** @description What time has done to it and is mended. In an area, what the whole says holds. */
             repair?: components["schemas"]["Repair"];
+        };
+        /** @description The steps that an area may have for itself. */
+        StepsInWords: {
+            /** @description What is taken out: "noise 80 %, softness 40 %". */
+            clean: string;
+            /** @description What enlarges: "Everyday, fine 90 %, 2 passes". */
+            enlarge: string;
+            /** @description What is done at the print's scale: "edges 0.7, grain 40 %". */
+            finish: string;
         };
         /** @description One stroke of the brush. */
         Stroke: {
@@ -3816,11 +3812,8 @@ export interface components {
         } | {
             /** @enum {string} */
             how: "house";
-            /**
-             * Format: int64
-             * @description Its number.
-             */
-            id: number;
+            /** @description Its number. */
+            id: components["schemas"]["HouseId"];
         } | {
             /** @enum {string} */
             how: "steps";
@@ -3983,14 +3976,11 @@ export interface components {
         Weight: "note" | "warning" | "stop";
         /** @description Which pictures of an order. */
         Which: "all" | {
-            /**
-             * Format: int64
-             * @description Those with the same subject as this one, by their readings.
-             */
-            same_subject_as: number;
+            /** @description Those with the same subject as this one, by their readings. */
+            same_subject_as: components["schemas"]["OriginalId"];
         } | {
             /** @description These. */
-            these: number[];
+            these: components["schemas"]["OriginalId"][];
         };
         /** @description Who makes a request. */
         Who: {
@@ -4001,11 +3991,7 @@ export interface components {
         };
         /** @description A worker that is there. */
         WorkerView: {
-            /**
-             * Format: int64
-             * @description The job that it has.
-             */
-            job_id?: number | null;
+            job_id?: null | components["schemas"]["JobId"];
             /** @description The machine that it runs on. */
             machine: string;
             /** @description Its name. */
@@ -4043,7 +4029,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4069,7 +4055,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4110,7 +4096,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -4119,7 +4105,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4147,7 +4133,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4173,7 +4159,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4183,7 +4169,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["ResultId"];
             };
             cookie?: never;
         };
@@ -4200,7 +4186,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -4209,7 +4195,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4228,7 +4214,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["ResultId"];
             };
             cookie?: never;
         };
@@ -4247,7 +4233,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -4256,7 +4242,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4266,7 +4252,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["ResultId"];
             };
             cookie?: never;
         };
@@ -4277,7 +4263,10 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/octet-stream": unknown;
+                    "image/tiff": number[];
+                    "image/png": number[];
+                    "image/jpeg": number[];
+                    "image/webp": number[];
                 };
             };
             404: {
@@ -4285,7 +4274,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -4294,7 +4283,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4304,7 +4293,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["ResultId"];
             };
             cookie?: never;
         };
@@ -4323,7 +4312,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -4332,7 +4321,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4351,7 +4340,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["ResultId"];
             };
             cookie?: never;
         };
@@ -4370,7 +4359,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -4379,7 +4368,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4389,7 +4378,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["ResultId"];
             };
             cookie?: never;
         };
@@ -4400,7 +4389,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/plain": number;
+                    "application/json": components["schemas"]["PrintingId"];
                 };
             };
             422: {
@@ -4408,7 +4397,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             502: {
@@ -4416,7 +4405,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -4425,7 +4414,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4435,7 +4424,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["ResultId"];
             };
             cookie?: never;
         };
@@ -4452,7 +4441,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -4461,7 +4450,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4475,7 +4464,7 @@ export interface operations {
             header?: never;
             path: {
                 /** @description The enlargement's number. */
-                id: number;
+                id: components["schemas"]["ResultId"];
                 /** @description 0 for the file's own pixels, 1 for half of its size, and so on. */
                 level: number;
                 /** @description Column, from 0. */
@@ -4500,7 +4489,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -4509,7 +4498,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4519,7 +4508,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["ResultId"];
             };
             cookie?: never;
         };
@@ -4542,7 +4531,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -4551,7 +4540,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4579,7 +4568,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4613,7 +4602,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -4622,7 +4611,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4659,7 +4648,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4687,7 +4676,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4716,7 +4705,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -4725,7 +4714,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4735,7 +4724,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["HouseId"];
             };
             cookie?: never;
         };
@@ -4752,7 +4741,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -4761,7 +4750,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4790,7 +4779,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -4799,7 +4788,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4809,7 +4798,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["JobId"];
             };
             cookie?: never;
         };
@@ -4828,7 +4817,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -4837,7 +4826,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4878,7 +4867,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -4887,7 +4876,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4915,7 +4904,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4946,7 +4935,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             422: {
@@ -4954,7 +4943,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -4963,7 +4952,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -4993,7 +4982,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5002,7 +4991,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5029,7 +5018,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5038,7 +5027,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5065,7 +5054,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             422: {
@@ -5073,7 +5062,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5082,7 +5071,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5110,7 +5099,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5141,7 +5130,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5150,7 +5139,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5160,7 +5149,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OrderId"];
             };
             cookie?: never;
         };
@@ -5179,7 +5168,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5188,7 +5177,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5200,7 +5189,7 @@ export interface operations {
                 "If-Match"?: string | null;
             };
             path: {
-                id: number;
+                id: components["schemas"]["OrderId"];
             };
             cookie?: never;
         };
@@ -5223,7 +5212,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             412: {
@@ -5231,7 +5220,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             422: {
@@ -5239,7 +5228,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5248,7 +5237,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5258,7 +5247,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OrderId"];
             };
             cookie?: never;
         };
@@ -5281,7 +5270,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5290,7 +5279,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5303,7 +5292,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OrderId"];
             };
             cookie?: never;
         };
@@ -5322,7 +5311,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5331,7 +5320,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5341,7 +5330,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OrderId"];
             };
             cookie?: never;
         };
@@ -5364,7 +5353,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5373,7 +5362,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5385,7 +5374,7 @@ export interface operations {
                 "Idempotency-Key"?: string | null;
             };
             path: {
-                id: number;
+                id: components["schemas"]["OrderId"];
             };
             cookie?: never;
         };
@@ -5400,7 +5389,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": number[];
+                    "application/json": components["schemas"]["JobId"][];
                 };
             };
             422: {
@@ -5408,7 +5397,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5417,7 +5406,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5427,7 +5416,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OrderId"];
             };
             cookie?: never;
         };
@@ -5447,7 +5436,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5457,7 +5446,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OrderId"];
             };
             cookie?: never;
         };
@@ -5480,7 +5469,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5489,7 +5478,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5499,8 +5488,8 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
-                link: number;
+                id: components["schemas"]["OrderId"];
+                link: components["schemas"]["LinkId"];
             };
             cookie?: never;
         };
@@ -5518,7 +5507,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5528,7 +5517,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OrderId"];
             };
             cookie?: never;
         };
@@ -5551,7 +5540,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5560,7 +5549,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5570,7 +5559,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OrderId"];
             };
             cookie?: never;
         };
@@ -5593,7 +5582,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5602,7 +5591,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5612,7 +5601,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OrderId"];
             };
             cookie?: never;
         };
@@ -5632,7 +5621,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5642,7 +5631,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OrderId"];
             };
             cookie?: never;
         };
@@ -5661,7 +5650,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5670,7 +5659,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5683,7 +5672,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OrderId"];
             };
             cookie?: never;
         };
@@ -5702,7 +5691,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5711,7 +5700,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5724,7 +5713,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OrderId"];
             };
             cookie?: never;
         };
@@ -5743,7 +5732,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5752,7 +5741,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5762,7 +5751,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OrderId"];
             };
             cookie?: never;
         };
@@ -5783,7 +5772,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5792,7 +5781,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5802,7 +5791,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -5821,7 +5810,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5830,7 +5819,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5840,7 +5829,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -5857,7 +5846,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5866,7 +5855,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5876,7 +5865,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -5899,7 +5888,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5908,7 +5897,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5918,7 +5907,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -5941,7 +5930,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             422: {
@@ -5949,7 +5938,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5958,7 +5947,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -5968,7 +5957,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -5987,7 +5976,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -5996,7 +5985,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6006,7 +5995,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -6021,7 +6010,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/plain": number;
+                    "application/json": components["schemas"]["DecisionId"];
                 };
             };
             422: {
@@ -6029,7 +6018,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6038,7 +6027,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6048,7 +6037,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -6067,7 +6056,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6076,7 +6065,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6086,7 +6075,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -6105,7 +6094,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6114,7 +6103,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6124,7 +6113,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -6143,7 +6132,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6152,7 +6141,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6162,7 +6151,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -6185,7 +6174,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6194,7 +6183,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6204,7 +6193,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -6223,7 +6212,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6232,7 +6221,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6242,7 +6231,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -6263,7 +6252,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6272,7 +6261,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6282,7 +6271,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -6299,7 +6288,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6308,7 +6297,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6320,7 +6309,7 @@ export interface operations {
                 "Idempotency-Key"?: string | null;
             };
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -6343,7 +6332,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6352,7 +6341,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6365,7 +6354,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -6388,7 +6377,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6397,7 +6386,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6407,7 +6396,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -6426,7 +6415,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6435,7 +6424,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6445,7 +6434,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -6464,7 +6453,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6473,7 +6462,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6483,7 +6472,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -6506,7 +6495,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             422: {
@@ -6514,7 +6503,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6523,7 +6512,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6533,7 +6522,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -6550,7 +6539,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6559,7 +6548,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6576,7 +6565,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
                 part: number;
             };
             cookie?: never;
@@ -6596,7 +6585,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6605,7 +6594,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6615,7 +6604,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -6632,7 +6621,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6641,7 +6630,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6651,7 +6640,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -6670,7 +6659,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6679,7 +6668,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6689,7 +6678,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -6710,7 +6699,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6719,7 +6708,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6729,7 +6718,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -6752,7 +6741,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6761,7 +6750,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6774,7 +6763,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -6793,7 +6782,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6802,7 +6791,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6815,7 +6804,7 @@ export interface operations {
             };
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["OriginalId"];
             };
             cookie?: never;
         };
@@ -6834,7 +6823,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             422: {
@@ -6842,7 +6831,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6851,7 +6840,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6879,7 +6868,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6908,7 +6897,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -6917,7 +6906,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6927,7 +6916,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                id: number;
+                id: components["schemas"]["ProductId"];
             };
             cookie?: never;
         };
@@ -6945,7 +6934,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -6973,7 +6962,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -7004,7 +6993,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -7032,7 +7021,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -7060,7 +7049,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -7090,7 +7079,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -7117,7 +7106,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -7126,7 +7115,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -7157,7 +7146,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             413: {
@@ -7165,7 +7154,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             429: {
@@ -7173,7 +7162,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -7182,7 +7171,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -7208,7 +7197,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -7237,7 +7226,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -7246,7 +7235,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -7259,7 +7248,7 @@ export interface operations {
                 /** @description The link's own text. */
                 token: string;
                 /** @description Number of the result. */
-                result: number;
+                result: components["schemas"]["ResultId"];
                 /** @description Before or after. */
                 side: components["schemas"]["SharedSide"];
             };
@@ -7280,7 +7269,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -7289,7 +7278,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -7332,7 +7321,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -7341,7 +7330,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };
@@ -7384,7 +7373,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */
@@ -7393,7 +7382,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/problem+json": components["schemas"]["Problem"];
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
                 };
             };
         };

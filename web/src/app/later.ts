@@ -26,3 +26,11 @@ export function usePaced<T>(value: T, milliseconds: number): T {
   }, [value, milliseconds]);
   return shown;
 }
+
+/** A value, or the last one that was there about the same thing while there is none. */
+export function useLast<T>(value: T | undefined, about: unknown): T | undefined {
+  const [last, setLast] = useState({ about, value });
+  const kept = value ?? (last.about === about ? last.value : undefined);
+  if (last.about !== about || last.value !== kept) setLast({ about, value: kept });
+  return kept;
+}

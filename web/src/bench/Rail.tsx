@@ -2,7 +2,19 @@
 
 import { Box, Button, Stack, Typography } from "@mui/material";
 import type { ReactNode } from "react";
-import type { Enlargement, Job, Model, Original, OwnFace, Plan, Reading, Steps, Suggestion } from "../api/client";
+import type {
+  Enlargement,
+  InWords,
+  Job,
+  Model,
+  Original,
+  OwnFace,
+  Plan,
+  Reading,
+  Steps,
+  StepsInWords,
+  Suggestion,
+} from "../api/client";
 import { duration } from "../app/format";
 import { TRACE } from "./Trace";
 import { WithBand } from "./cards/band";
@@ -25,6 +37,9 @@ export function Rail(props: {
   /** The steps that the cards are about: of the whole picture or of an area. */
   steps: Steps;
   changeSteps: (part: Partial<Steps>) => void;
+  /** All steps in a few words each, and those of `steps`. */
+  inWords?: InWords;
+  words?: StepsInWords;
   /** Which treatment and which part of the picture. */
   tabs: ReactNode;
   reading?: Reading;
@@ -55,6 +70,7 @@ export function Rail(props: {
 }) {
   const { original, models, plan, reading, suggestion, steps, changeSteps } = props;
   const { intent, change } = props.control;
+  const { inWords, words } = props;
   return (
     <WithBand open={props.card} onOpen={props.onCard}>
       {props.loose}
@@ -79,6 +95,7 @@ export function Rail(props: {
             original={original}
             frame={intent.frame ?? PLAIN_FRAME}
             surround={intent.surround ?? { kind: "none" }}
+            words={inWords?.frame ?? ""}
             target={intent.target}
             plan={plan}
             onFrame={(frame) => change({ frame })}
@@ -86,12 +103,14 @@ export function Rail(props: {
           />
           <RepairCard
             repair={intent.repair ?? NOTHING_REPAIRED}
+            words={inWords?.repair ?? ""}
             suggestion={suggestion}
             onChange={(repair) => change({ repair })}
             hand={props.hand}
           />
           <CleanCard
             clean={steps.clean ?? NOTHING_CLEANED}
+            words={words?.clean ?? ""}
             models={models}
             plan={plan}
             reading={reading}
@@ -100,6 +119,7 @@ export function Rail(props: {
           />
           <EnlargeCard
             choice={steps.enlarge}
+            words={words?.enlarge ?? ""}
             models={models}
             plan={plan}
             suggestion={suggestion}
@@ -109,6 +129,7 @@ export function Rail(props: {
           <FacesCard
             original={original}
             intent={intent}
+            words={inWords?.faces ?? "being looked for"}
             models={models}
             plan={plan}
             suggestion={suggestion}
@@ -121,6 +142,7 @@ export function Rail(props: {
           <FinishCard
             faces={plan?.faces.length ?? 0}
             finish={steps.finish ?? NOTHING_FINISHED}
+            words={words?.finish ?? ""}
             plan={plan}
             reading={reading}
             suggestion={suggestion}
@@ -129,6 +151,7 @@ export function Rail(props: {
           />
           <DeliverCard
             intent={intent}
+            words={inWords?.deliver ?? ""}
             fileBytes={props.fileBytes}
             pattern={props.pattern}
             onPattern={props.onPattern}

@@ -8,7 +8,7 @@ import { suggestionQuery, useForecast, usePlan, useReading } from "../api/querie
 import { rules } from "../api/rules";
 import { useOnDesk } from "../app/desk";
 import { useKept } from "../app/kept";
-import { useLater, usePaced } from "../app/later";
+import { useLast, useLater, usePaced } from "../app/later";
 import { STAGE_GROUND } from "../app/theme";
 import { Strip } from "../strip/Strip";
 import { LightTable } from "./LightTable";
@@ -19,13 +19,10 @@ import { TONES, TonesPanel } from "./Tones";
 import { TRACE, TracePanel } from "./Trace";
 import { Blending } from "./blend";
 import { LooseCard } from "./cards/Card";
-import { cleanLine } from "./cards/CleanCard";
-import { choiceText } from "./cards/EnlargeCard";
 import { ownFaces, usualStrength } from "./faces";
 import { useRun } from "./running";
 import { useBench, useBenchStore, useIntent } from "./state";
-import { type Scope, added, changeIn, letters, stepsIn, switched, treatmentOf } from "./treatments";
-import { NOTHING_CLEANED } from "./intent";
+import { type Scope, added, changeIn, letters, stepsIn, switched } from "./treatments";
 
 // Its charts are for those who open it.
 const Rehearsal = lazy(() => import("../rehearsal/Rehearsal").then((module) => ({ default: module.Rehearsal })));
@@ -71,6 +68,7 @@ export function Workbench(props: BenchProps) {
   }, [suggestion.data, suggestion.isPlaceholderData, follow]);
   const plan = usePlan(original.id, intent);
   const answer = plan.error ? undefined : plan.data;
+  const inWords = useLast(answer?.in_words, original.id);
   const fine = answer !== undefined && !plan.isPlaceholderData && answer.problem == null;
   const rested = useLater(intent, FORECAST_AFTER_MS);
   const forecast = useForecast(original.id, rested, fine && rested === intent);
@@ -117,17 +115,12 @@ export function Workbench(props: BenchProps) {
 
   const jobs = contents.jobs.filter((j) => j.original_id === original.id);
   const results = contents.enlargements.filter((e) => e.original_id === original.id);
-  // Alone, a treatment is its model; among others, also what is cleaned before it tells them apart.
   const nameOf = useCallback(
-    (letter: Letter) => {
-      const treated = treatmentOf(intent, letter);
-      if (!treated) return letter;
-      const model = choiceText(treated.enlarge, models, letter === (intent.letter ?? "A") ? answer : undefined);
-      return letters(intent).length > 1
-        ? `${letter}: ${model}; clean ${cleanLine(treated.clean ?? NOTHING_CLEANED)}`
-        : model;
-    },
-    [intent, models, answer],
+    (letter: Letter) =>
+      (letter === (intent.letter ?? "A")
+        ? inWords?.name
+        : answer?.alternatives.find((a) => a.letter === letter)?.name) ?? letter,
+    [intent.letter, inWords, answer],
   );
   return (
     <Box component="main" sx={{ flex: 1, minWidth: 0, minHeight: 0, display: "flex", flexDirection: "column" }}>
@@ -190,6 +183,8 @@ export function Workbench(props: BenchProps) {
             models={models}
             control={control}
             steps={stepsIn(control.intent, safeScope)}
+            inWords={inWords}
+            words={safeScope === "whole" ? inWords : inWords?.areas[safeScope]}
             changeSteps={changeSteps}
             loose={
               answer && (

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { OwnFace, Plan, Intent } from "../api/client";
-import { facesLine, leftWords } from "./cards/FacesCard";
+import { leftWords } from "./cards/FacesCard";
 import { around, changedFace, drawnFace, ownFaces, withoutFace } from "./faces";
 
 const face = (x: number): OwnFace => drawnFace({ x, y: 100 }, { x: x + 40, y: 100 }) as OwnFace;
@@ -34,16 +34,7 @@ describe("faces of a picture", () => {
   });
 });
 
-describe("the step in a line", () => {
-  const on = { faces: { strength: 0.7 } } as Intent;
-  it.each([
-    ["none found", on, plan([])],
-    ["2 found, off", {} as Intent, plan([null, null])],
-    ["2 found, left alone", on, plan([null, null])],
-    ["1 of 2, 70 %", on, plan([0, null])],
-    ["being looked for", on, undefined],
-  ])("%s", (line, intent, made) => expect(facesLine(intent, made)).toBe(line));
-
+describe("the close-up", () => {
   it("says why a face is left alone", () => {
     expect(leftWords("too_small", 17.6)).toContain("18 px");
     expect(leftWords("departs", 40, 12.34)).toContain("12.3");

@@ -10,7 +10,7 @@ const item = (key: string, part: Partial<BatchItem> = {}): BatchItem => ({
   key, name: `${key}.jpg`, file_name: `${key}.tif`, original_id: 7, description: "", findings: [], skipped: false, ...part,
 }); // prettier-ignore
 const plan = (part: Partial<BatchPlan>): BatchPlan => ({
-  items: [item("a")], runs: 1, stopped: 0, bytes_at_most: 4e7, bytes_free: 9e10, seconds: 75, ...part,
+  items: [item("a")], prints: [], runs: 1, stopped: 0, bytes_at_most: 4e7, bytes_free: 9e10, seconds: 75, ...part,
 }); // prettier-ignore
 
 function opened() {
@@ -89,7 +89,13 @@ describe("a run that nothing speaks against", () => {
 
 describe("a run with findings", () => {
   const stopped = item("b", {
-    findings: [{ weight: "stop", text: "WebP ends at 16,383 px a side.", fix: { by: "format", format: "tiff" } }],
+    findings: [
+      {
+        weight: "stop",
+        text: "WebP ends at 16,383 px a side.",
+        fix: { by: "format", format: "tiff", words: "As TIFF" },
+      },
+    ],
   });
 
   it("does not start until what stops it is mended", async () => {
@@ -103,7 +109,9 @@ describe("a run with findings", () => {
     expect(runButton()).toBeDisabled();
     await user.click(screen.getByRole("button", { name: "As TIFF" }));
     await waitFor(() => expect(runButton()).toBeEnabled());
-    expect(lookedOver().changes).toEqual([{ key: "b", fix: { by: "format", format: "tiff" }, skip: false }]);
+    expect(lookedOver().changes).toEqual([
+      { key: "b", fix: { by: "format", format: "tiff", words: "As TIFF" }, skip: false },
+    ]);
   });
 
   it("may leave pictures out, and take them in again", async () => {
@@ -138,7 +146,9 @@ it("says why it cannot be looked over or run", async () => {
 });
 
 it("prints are added and taken away", async () => {
-  answer("POST", "/orders/3/preflight", () => plan({}));
+  answer("POST", "/orders/3/preflight", (body) =>
+    plan({ prints: (body as Batch).prints?.map(() => "60 × 40 cm at 200 ppi") ?? [] }),
+  );
   const { user } = opened();
   await screen.findByTestId("batch-summary");
   await user.click(screen.getByRole("button", { name: "Add a print" }));
@@ -146,8 +156,8 @@ it("prints are added and taken away", async () => {
   await user.click(await screen.findByRole("option", { name: "another size" }));
   await user.click(screen.getByRole("button", { name: "Add" }));
   await waitFor(() => expect(lookedOver().prints).toHaveLength(1));
-  const print = screen.getByRole("button", { name: /^Without / });
-  expect(within(print.parentElement ?? print).getByText(/60 × 40 cm/)).toBeVisible();
+  const print = await screen.findByRole("button", { name: "Without 60 × 40 cm at 200 ppi" });
+  expect(within(print.parentElement ?? print).getByText("60 × 40 cm at 200 ppi")).toBeVisible();
   await user.click(print);
   await waitFor(() => expect(lookedOver().prints).toEqual([]));
 });

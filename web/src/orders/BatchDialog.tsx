@@ -39,8 +39,7 @@ import { bytes, counted, duration, pixels } from "../app/format";
 import { FacesField } from "./FacesField";
 import { PrintField } from "./PrintField";
 import { TreatingField } from "./TreatingField";
-import { changed, fixText } from "./batch";
-import { ticketText } from "./words";
+import { changed } from "./batch";
 
 type Output = Intent["output"];
 
@@ -122,13 +121,13 @@ export function BatchDialog(props: {
               Prints of each picture
             </Typography>
             {prints.length === 0 && <Typography variant="body2">its own</Typography>}
-            {prints.map((print, i) => (
+            {prints.map((_, i) => (
               <Stack key={i} direction="row" sx={{ alignItems: "center" }}>
                 <Typography variant="body2" sx={{ flex: 1 }}>
-                  {ticketText(print)}
+                  {answer?.prints[i] ?? "\u2026"}
                 </Typography>
                 <IconButton
-                  aria-label={`Without ${ticketText(print)}`}
+                  aria-label={`Without ${answer?.prints[i] ?? "this print"}`}
                   onClick={() => reset(setPrints)(prints.filter((_, other) => other !== i))}
                 >
                   <CloseIcon fontSize="small" />
@@ -280,7 +279,7 @@ function Item(props: { item: BatchItem; change?: Change; onChange: (change: Chan
             ({ fix }, i) =>
               fix && (
                 <Button key={i} onClick={() => props.onChange({ key: item.key, fix, skip: false })}>
-                  {fixText(fix)}
+                  {fix.words}
                 </Button>
               ),
           )}

@@ -41,7 +41,7 @@ import { BatchDialog } from "./BatchDialog";
 import { EditDialog } from "./EditDialog";
 import { ShareDialog } from "./ShareDialog";
 import { picked } from "./picking";
-import { dueText, ticketText, today } from "./words";
+import { dueText, today } from "./words";
 
 export function OrderSheet(props: {
   contents: OrderContents;
@@ -119,8 +119,7 @@ export function OrderSheet(props: {
           </Button>
         </Stack>
         <Typography variant="body2">
-          Pictures become <strong>{order.print ? ticketText(order.print) : "twice their size"}</strong> unless they say
-          otherwise
+          Pictures become <strong>{order.print_in_words}</strong> unless they say otherwise
           {order.least_ppi != null && <>; at least {order.least_ppi} ppi of their own is wanted</>}.
           {order.notes && (
             <Box component="span" sx={{ color: "text.secondary", ml: 1 }}>

@@ -5,7 +5,6 @@ import { useState } from "react";
 import type { Ticket } from "../api/client";
 import { useProducts } from "../api/queries";
 import { TargetFields } from "../bench/TargetFields";
-import { ticketText } from "./words";
 
 /** A picture of the usual shape, for changing from one way of saying a size to another. */
 const SAMPLE = { width: 3000, height: 2000 };
@@ -40,7 +39,7 @@ export function PrintField(props: { value?: Ticket; none?: string; onChange: (pr
         {props.none && <MenuItem value="none">{props.none}</MenuItem>}
         {products.data?.map((p) => (
           <MenuItem key={p.id} value={p.name}>
-            {p.name}: {ticketText(p.print)}
+            {p.name}: {p.in_words}
           </MenuItem>
         ))}
         <MenuItem value="own">another size</MenuItem>

@@ -1,7 +1,7 @@
 import { expect, test } from "vitest";
 import type { Counts, Order } from "../api/client";
 import { counted } from "../app/format";
-import { chosen, daysUntil, dueText, share, stateText, targetText, ticketText } from "./words";
+import { chosen, daysUntil, dueText, share, stateText } from "./words";
 
 const counts = (part: Partial<Counts>): Counts => ({
   originals: 0,
@@ -12,15 +12,6 @@ const counts = (part: Partial<Counts>): Counts => ({
   unseen: 0,
   sent_back: 0,
   ...part,
-});
-
-test("prints read as people say them", () => {
-  const print = { by: "print", paper: { width: 60, height: 40.5, unit: "cm" }, ppi: 240 } as const;
-  expect(targetText(print)).toBe("60 × 40.5 cm at 240 ppi");
-  expect(targetText({ by: "long_edge", px: 6000 })).toBe("long edge 6000 px");
-  expect(ticketText({ target: print, surround: { kind: "bleed", mm: 3, fill: "white" } as never })).toBe(
-    "60 × 40.5 cm at 240 ppi, 3 mm bleed",
-  );
 });
 
 test("dates read from today", () => {

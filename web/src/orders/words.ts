@@ -1,34 +1,7 @@
-/** Orders, prints and dates in words. */
+/** Orders and dates in words. */
 
-import type { Counts, Order, Surround, Target, Ticket } from "../api/client";
-import { counted, decimal } from "../app/format";
-
-/** "60 × 40 cm at 240 ppi", "4 times", "long edge 6000 px". */
-export function targetText(target: Target): string {
-  switch (target.by) {
-    case "print":
-      return `${decimal(target.paper.width)} × ${decimal(target.paper.height)} ${target.paper.unit} at ${decimal(target.ppi)} ppi`;
-    case "factor":
-      return `${decimal(target.factor)} times`;
-    case "percent":
-      return `${decimal(target.percent)} %`;
-    case "width":
-      return `${target.px} px wide`;
-    case "height":
-      return `${target.px} px high`;
-    case "long_edge":
-      return `long edge ${target.px} px`;
-    case "short_edge":
-      return `short edge ${target.px} px`;
-  }
-}
-
-function surroundText(surround: Surround | undefined): string {
-  if (!surround || surround.kind === "none") return "";
-  return surround.kind === "border" ? ", with a border" : `, ${decimal(surround.mm)} mm bleed`;
-}
-
-export const ticketText = (ticket: Ticket): string => targetText(ticket.target) + surroundText(ticket.surround);
+import type { Counts, Order } from "../api/client";
+import { counted } from "../app/format";
 
 const DAY_MS = 86_400_000;
 

@@ -9,7 +9,7 @@ import ReplayIcon from "@mui/icons-material/Replay";
 import VerticalAlignTopIcon from "@mui/icons-material/VerticalAlignTop";
 import { Alert, Box, Button, IconButton, LinearProgress, Stack, Tooltip, Typography } from "@mui/material";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { type Deed, type Job, type Order, type RunSheet as Sheet, answered, api, sentence } from "../api/client";
+import { type JobAction, type Job, type Order, type RunSheet as Sheet, answered, api, sentence } from "../api/client";
 import { keys, useInstruct, useRunSheet } from "../api/queries";
 import { VirtualRows } from "../app/VirtualRows";
 import { counted, duration, whole } from "../app/format";
@@ -39,7 +39,7 @@ export function RunSheet(props: {
   const turns = data?.ahead.filter((j) => j.state !== "running").map((j) => j.id) ?? [];
   const failed = data?.ended.filter((j) => j.state === "failed").map((j) => j.id) ?? [];
   const title = (order: number) => props.orders.find((o) => o.id === order)?.title ?? `order ${order}`;
-  const tell = (jobs: number[], deed: Deed) => instruct.mutate({ jobs, ...deed });
+  const tell = (jobs: number[], action: JobAction) => instruct.mutate({ jobs, ...action });
   const error = sheet.error ?? instruct.error ?? hold.error;
 
   return (
@@ -114,7 +114,7 @@ export function RunSheet(props: {
               job={row.job}
               order={title(row.job.order_id)}
               turns={turns}
-              onDo={(deed) => tell([row.job.id], deed)}
+              onDo={(action) => tell([row.job.id], action)}
               onShow={() => props.onShow(row.job.order_id, row.job.original_id)}
             />
           );
@@ -166,7 +166,13 @@ function Summary({ sheet }: { sheet: Sheet }) {
   );
 }
 
-function JobRow(props: { job: Job; order: string; turns: number[]; onDo: (deed: Deed) => void; onShow: () => void }) {
+function JobRow(props: {
+  job: Job;
+  order: string;
+  turns: number[];
+  onDo: (action: JobAction) => void;
+  onShow: () => void;
+}) {
   const { job, turns, onDo } = props;
   const [up, down] = [neighbour(turns, job.id, -1), neighbour(turns, job.id, 1)];
   const waits = job.state === "waiting" || job.state === "paused";

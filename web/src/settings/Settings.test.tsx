@@ -9,7 +9,7 @@ const PRINT = {
   target: { by: "print", paper: { width: 40, height: 30, unit: "cm" }, ppi: 254 },
   surround: { kind: "none" },
 };
-const GALLERY = { id: 2, name: "Gallery 40", print: PRINT, least_ppi: 120 };
+const GALLERY = { id: 2, name: "Gallery 40", print: PRINT, in_words: "40 × 30 cm at 254 ppi", least_ppi: 120 };
 const TILES = { bytes: 3_000_000, limit: 12_000_000, free: 9e9 };
 
 beforeEach(() => {

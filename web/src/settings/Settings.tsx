@@ -8,7 +8,6 @@ import { type Model, type Ticket, type Trouble, answered, api, sentence } from "
 import { keys, useProducts, useRunSheet } from "../api/queries";
 import { bytes, counted, decimal, duration } from "../app/format";
 import { PrintField } from "../orders/PrintField";
-import { ticketText } from "../orders/words";
 import { KeysPanel } from "./KeysPanel";
 import { Panel } from "./Panel";
 import { RemovedPanel } from "./Removed";
@@ -77,7 +76,7 @@ function Products() {
               {p.name}
             </Typography>
             <Typography variant="body2" noWrap sx={{ flex: 1 }}>
-              {ticketText(p.print)}
+              {p.in_words}
             </Typography>
             <Typography variant="body2" noWrap sx={{ color: "text.secondary" }}>
               {p.least_ppi != null && `at least ${decimal(p.least_ppi)} ppi`}

@@ -96,7 +96,7 @@ fn damages(kind: LevelKind) -> Vec<Damage> {
 /// Figures for every kind of damage.
 pub fn score(model: &Model, sets: &Sets) -> Outcome<Vec<CleaningScore>> {
     let network = model.network()?;
-    let kind = model.card().level.ok_or("a cleaner's card says what it is told")?;
+    let kind = model.card().level().ok_or("a cleaner's card says what it is told")?;
     let mut trials: Vec<(String, _, &[Photo])> =
         damages(kind).into_iter().map(|(name, damage)| (name, damage, sets.photographs())).collect();
     if kind == LevelKind::Noise {
@@ -154,7 +154,7 @@ pub fn describe(text: &mut String, card: &Card, seconds_per_megapixel: f64) -> s
         "| damage | before | after | mean gain | least gain | on | SSIM before | SSIM after | colours, after |"
     )?;
     writeln!(text, "|---|--:|--:|--:|--:|---|--:|--:|--:|")?;
-    for s in &card.cleaning {
+    for s in card.cleaning() {
         if s.before == 0.0 {
             writeln!(text, "| {} | | {:.2} | | | | | {:.4} | |", s.damage, s.after, s.after_ssim)?;
             continue;

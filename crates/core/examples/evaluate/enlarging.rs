@@ -44,7 +44,9 @@ pub fn score(shelf: &Shelf, model: &Model, sets: &Sets, judge: &mut Judge) -> Ou
 fn everyday(shelf: &Shelf, own: &Card) -> Outcome<Option<std::sync::Arc<dyn Network>>> {
     let model = shelf.models().iter().find(|m| {
         let card = m.card();
-        card.kind == Kind::Enlarge && card.subject == EVERYDAY && (card.factor, card.grade) == (own.factor, own.grade)
+        card.kind() == Kind::Enlarge
+            && card.subject == EVERYDAY
+            && (card.factor(), card.grade) == (own.factor(), own.grade)
     });
     Ok(model.map(|m| m.network()).transpose()?)
 }
@@ -111,7 +113,7 @@ pub fn seams(shelf: &Shelf, model: &Model, sets: &Sets) -> Outcome<f32> {
     let size = Size::new(400.min(photograph.planes.size().width), 300.min(photograph.planes.size().height));
     let planes = photograph.planes.cut(size.whole());
     let whole = clamped(model.network()?.run(&planes, None)?);
-    let treatment = Treatment::with_model(shelf, &model.card().id, size, size.times(model.card().factor))?;
+    let treatment = Treatment::with_model(shelf, &model.card().id, size, size.times(model.card().factor()))?;
     let original = Original::from_planes(&planes);
     let tiled =
         Renderer::new(shelf.clone(), 256 << 20).render(&original, &treatment, whole.size().whole(), &Unhurried)?;
@@ -179,7 +181,7 @@ fn overview(text: &mut String, all: &[Scored]) -> std::fmt::Result {
             mean(&own, |s| s.model_sharpness),
             known(&own, |s| s.bicubic_perceived, 1),
             known(&own, |s| s.model_perceived, 1),
-            most_screen(&card.scores.iter().collect::<Vec<_>>()),
+            most_screen(&card.scores().iter().collect::<Vec<_>>()),
             mean(&own, |s| s.drift),
             card.parameters,
         )?;
@@ -205,10 +207,10 @@ fn choice(text: &mut String, all: &[Scored]) -> std::fmt::Result {
     )?;
     writeln!(text, "|---|---|--:|--:|--:|--:|--:|--:|--:|--:|")?;
     for (card, _, _) in all.iter().filter(|(card, _, _)| card.subject != EVERYDAY) {
-        let mut sets: Vec<&str> = card.scores.iter().map(|s| s.set.as_str()).collect();
+        let mut sets: Vec<&str> = card.scores().iter().map(|s| s.set.as_str()).collect();
         sets.dedup();
         for set in sets {
-            let scores: Vec<&Score> = card.scores.iter().filter(|s| s.set == set).collect();
+            let scores: Vec<&Score> = card.scores().iter().filter(|s| s.set == set).collect();
             let gains: Vec<f64> = scores.iter().filter_map(|s| Some(s.model - s.everyday?)).collect();
             if gains.is_empty() {
                 continue;
@@ -245,7 +247,7 @@ fn describe(text: &mut String, (card, _, _): &Scored) -> std::fmt::Result {
         row(text, &s.photo, &[s])?;
     }
     row(text, "**mean**", &own)?;
-    let others = card.scores.iter().filter(|s| s.set == PHOTOGRAPHS).collect::<Vec<_>>();
+    let others = card.scores().iter().filter(|s| s.set == PHOTOGRAPHS).collect::<Vec<_>>();
     if own.first().is_some_and(|s| s.set != PHOTOGRAPHS) && !others.is_empty() {
         row(text, "*photographs of all kinds, mean*", &others)?;
     }

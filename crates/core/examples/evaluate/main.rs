@@ -50,10 +50,10 @@ fn main() -> Outcome<()> {
     let natives = sheets::load(pictures)?;
     let sheets_in = document.with_file_name("sheets");
     let mut cards = Vec::new();
-    for model in shelf.models().iter().filter(|m| m.card().kind == Kind::Enlarge) {
+    for model in shelf.models().iter().filter(|m| m.card().kind() == Kind::Enlarge) {
         let mut card = model.card().clone();
         if wanted(&card) {
-            card.scores = enlarging::score(&shelf, model, &sets, &mut judge)?;
+            card = card.with_scores(enlarging::score(&shelf, model, &sets, &mut judge)?);
             sheets::write(model, &natives, &sheets_in)?;
             write_card(models, &card)?;
         }
@@ -63,24 +63,24 @@ fn main() -> Outcome<()> {
     }
     let mut text = enlarging::document(&cards)?;
     text.push_str(cleaning::INTRODUCTION);
-    for model in shelf.models().iter().filter(|m| m.card().kind == Kind::Clean) {
+    for model in shelf.models().iter().filter(|m| m.card().kind() == Kind::Clean) {
         let mut card = model.card().clone();
         if wanted(&card) {
-            card.cleaning = cleaning::score(model, &sets)?;
+            card = card.with_cleaning(cleaning::score(model, &sets)?);
             sheets::write(model, &natives, &sheets_in)?;
             write_card(models, &card)?;
         }
-        for score in card.cleaning.iter().filter(|s| s.before > 0.0) {
+        for score in card.cleaning().iter().filter(|s| s.before > 0.0) {
             println!("{}: {:+.2} dB on {}", card.id, score.after - score.before, score.damage);
         }
         cleaning::describe(&mut text, &card, seconds_per_megapixel(&card))?;
     }
     let cleaners: Vec<(&Card, &Model)> =
-        shelf.models().iter().filter(|m| m.card().kind == Kind::Clean).map(|m| (m.card(), &**m)).collect();
+        shelf.models().iter().filter(|m| m.card().kind() == Kind::Clean).map(|m| (m.card(), &**m)).collect();
     text.push_str(&plain::table(&cleaners, sets.photographs(), pictures)?);
     text.push_str(&night::table(&cleaners)?);
     cleaning::before_enlarging(&mut text, &shelf, sets.photographs())?;
-    let faces = shelf.models().iter().any(|m| m.card().kind == Kind::Face && wanted(m.card()));
+    let faces = shelf.models().iter().any(|m| m.card().kind() == Kind::Face && wanted(m.card()));
     match earlier_faces(document).filter(|_| !faces) {
         Some(earlier) => text.push_str(&earlier),
         None => face_part(&mut text, &shelf, &sets, models, document, &wanted)?,
@@ -120,7 +120,7 @@ fn face_part(
     text.push_str(&faces::finding(&finder, &people)?);
     text.push_str(&faces::finding_turned(&finder, Path::new(LEARNED))?);
     text.push_str(&faces::finding_nobody(&finder, &sets.without_people())?);
-    for model in shelf.models().iter().filter(|m| m.card().kind == Kind::Face) {
+    for model in shelf.models().iter().filter(|m| m.card().kind() == Kind::Face) {
         let mut card = model.card().clone();
         let faces::Judged { scores, strength, tables } = faces::judged(model, shelf, &people)?;
         println!("{}: {:.0} % is suggested", card.id, 100.0 * strength);
@@ -134,8 +134,7 @@ fn face_part(
             );
         }
         if wanted(&card) {
-            card.cleaning = scores;
-            card.strength = Some(strength);
+            card = card.with_cleaning(scores).with_strength(Some(strength));
             write_card(models, &card)?;
         }
         text.push_str(&tables);

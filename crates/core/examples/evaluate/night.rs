@@ -209,14 +209,14 @@ pub fn table(models: &[(&Card, &Model)]) -> Outcome<String> {
     };
     row("as it is", &noisy)?;
     let level = Conditioning::Noise(noise::read(&noise::blocks(&damage::as_original(&noisy), 40_000)).level);
-    for (card, model) in models.iter().filter(|(card, _)| card.level == Some(LevelKind::Noise)) {
+    for (card, model) in models.iter().filter(|(card, _)| card.level() == Some(LevelKind::Noise)) {
         let cleaned = clamped(model.network()?.run(&noisy, Some(&conditioning_map(level, &noisy)))?);
         row(&card.title(), &cleaned)?;
     }
     Ok(text)
 }
 
-/// What is left of the sky after what is suggested for it, at its own size: the render path with what is laid back.
+/// What is left of the sky after what is suggested for it, at its own size: the render path with what is blended back.
 #[allow(dead_code, reason = "each example uses a part of it")]
 pub fn as_suggested(shelf: &Shelf) -> Outcome<String> {
     let (sky, stars, wires) = scene();

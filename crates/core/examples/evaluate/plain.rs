@@ -129,7 +129,7 @@ pub fn table(models: &[(&Card, &Model)], photos: &[Photo], pictures: &Path) -> O
             let (luma, rgb) = (mean(&|n| Some(of(filter, &n.name)?.0)), mean(&|n| Some(of(filter, &n.name)?.1)));
             writeln!(text, "| {filter} | {luma:.2} | {rgb:.2} | | |")?;
         }
-        for (card, model) in models.iter().filter(|(card, _)| card.level == Some(LevelKind::Noise)) {
+        for (card, model) in models.iter().filter(|(card, _)| card.level() == Some(LevelKind::Noise)) {
             let network = model.network()?;
             let mut gains = Vec::new();
             for one in noisy {

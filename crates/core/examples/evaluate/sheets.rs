@@ -60,15 +60,15 @@ fn panes(model: &Model, native: &Decoded) -> Outcome<Vec<Planes>> {
     let photo = &native.original.region(native.original.size().whole());
     // With what lies around it, so that no edge is seen.
     let around = photo.size();
-    let side = (SIDE / card.factor).min(around.width).min(around.height);
+    let side = (SIDE / card.factor()).min(around.width).min(around.height);
     let part = Region::new((around.width - side) / 2, (around.height - side) / 2, side, side);
-    let larger = part.times(card.factor);
+    let larger = part.times(card.factor());
     let size = Size::new(SIDE, SIDE);
     let plain = |planes: &Planes, kernel| resample(planes, size, size.whole(), kernel);
-    let level = card.level.map(|kind| conditioning_map(told(kind, native), photo));
+    let level = card.level().map(|kind| conditioning_map(told(kind, native), photo));
     let result = clamped(network.run(photo, level.as_deref())?).cut(larger);
     let cut = photo.cut(part);
-    Ok(match card.kind {
+    Ok(match card.kind() {
         Kind::Enlarge => vec![plain(&cut, Kernel::Nearest), plain(&cut, Kernel::Bicubic), result],
         Kind::Clean | Kind::Face | Kind::Find | Kind::Fill => vec![cut, result],
     })

@@ -44,7 +44,8 @@ pub struct CameraPicture {
     balance: Balance,
     /// All that the file says of the camera, without its pixels.
     sensor: RawImage,
-    told: RawMetadata,
+    /// Exposure, lens and time.
+    metadata: RawMetadata,
 }
 
 /// How a camera's colours are encoded for networks, and back.
@@ -133,9 +134,9 @@ fn read_inner(path: &Path, hash: ContentHash, limits: &Limits) -> Result<CameraP
     let picture = DynamicImage::ImageRgb16(picture);
     let hash = ContentHash::of_step(&hash, &"camera colours 1");
     let decoded = upright(picture, hash, &raw, &sensor, &mut file, bytes)?;
-    let told = sensor.told.ok_or_else(|| not_from("a raw file that says nothing of how it was taken"))?;
+    let metadata = sensor.metadata.ok_or_else(|| not_from("a raw file that says nothing of how it was taken"))?;
     sensor.raw.data = RawImageData::Integer(Vec::new());
-    Ok(CameraPicture { decoded, balance, sensor: sensor.raw, told })
+    Ok(CameraPicture { decoded, balance, sensor: sensor.raw, metadata })
 }
 
 fn not_from(what: &str) -> CodecError {
@@ -198,7 +199,7 @@ fn written(
 ) -> rawler::dng::writer::Result<()> {
     let mut dng = DngWriter::new(out, DNG_VERSION_V1_4)?;
     dng.load_base_tags(raw)?;
-    dng.load_metadata(&camera.told)?;
+    dng.load_metadata(&camera.metadata)?;
     dng.root_ifd_mut().add_tag(TiffCommonTag::Software, SOFTWARE);
     // It was turned upright.
     dng.root_ifd_mut().add_tag(ExifTag::Orientation, SensorOrientation::Normal.to_u16());

@@ -5,6 +5,7 @@ mod camera;
 mod container;
 mod decoders;
 mod error;
+mod facts;
 #[cfg(fuzzing)]
 pub(crate) mod fuzzing;
 mod history;

@@ -39,7 +39,7 @@ pub(super) struct Sensor {
     /// The mosaic.
     pub raw: RawImage,
     /// Exposure, lens and time.
-    pub told: Option<RawMetadata>,
+    pub metadata: Option<RawMetadata>,
 }
 
 impl RawFile {
@@ -47,7 +47,7 @@ impl RawFile {
     ///
     /// A TIFF with a finished picture is none, whatever camera it came from.
     pub fn open(file: &mut (impl Read + Seek), directories: Option<TiffFacts>) -> Result<Option<Self>, CodecError> {
-        if directories.is_some_and(|told| !told.holds_raw) && !marked_at_eight(file)? {
+        if directories.is_some_and(|facts| !facts.holds_raw) && !marked_at_eight(file)? {
             return Ok(None);
         }
         if takes_memory_unasked(file)? {
@@ -58,7 +58,7 @@ impl RawFile {
         file.read_to_end(&mut bytes)?;
         let source = RawSource::new_from_shared_vec(Arc::new(bytes));
         let format = match directories {
-            Some(told) if told.is_dng => Some("DNG"),
+            Some(facts) if facts.is_dng => Some("DNG"),
             Some(_) => Some("Camera raw"),
             // The parsers may trip over bytes that are no such file at all.
             None => catch_unwind(AssertUnwindSafe(|| rawler::get_decoder(&source).is_ok().then_some("Camera raw")))
@@ -78,7 +78,7 @@ impl RawFile {
         limits.check_input(size)?;
         announced(size, Memory { decoding: size.area() * BYTES_OF_PIXEL, open: size.area() * OPEN_BYTES_OF_PIXEL })?;
         let raw = decoder.raw_image(&self.source, &which, false).map_err(refusal)?;
-        Ok(Sensor { raw, told: decoder.raw_metadata(&self.source, &which).ok() })
+        Ok(Sensor { raw, metadata: decoder.raw_metadata(&self.source, &which).ok() })
     }
 }
 
@@ -90,8 +90,8 @@ impl Sensor {
 
     /// How to turn it.
     pub fn orientation(&self) -> Orientation {
-        let told = u8::try_from(self.raw.orientation.to_u16()).ok();
-        told.and_then(Orientation::from_exif).unwrap_or(Orientation::NoTransforms)
+        let number = u8::try_from(self.raw.orientation.to_u16()).ok();
+        number.and_then(Orientation::from_exif).unwrap_or(Orientation::NoTransforms)
     }
 
     /// Maker and model.
@@ -102,13 +102,13 @@ impl Sensor {
 
     /// ISO sensitivity.
     pub fn iso(&self) -> Option<u32> {
-        let exif = &self.told.as_ref()?.exif;
+        let exif = &self.metadata.as_ref()?.exif;
         exif.iso_speed.or(exif.iso_speed_ratings.map(u32::from)).filter(|iso| *iso > 0)
     }
 
     /// When it was taken, as the camera wrote it.
     pub fn taken(&self) -> Option<String> {
-        self.told.as_ref()?.exif.date_time_original.clone()
+        self.metadata.as_ref()?.exif.date_time_original.clone()
     }
 }
 

@@ -5,7 +5,7 @@ use std::io::{BufReader, Read, Seek};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::Path;
 
-use dettaglio_domain::file::{Channels, Depth, Facts};
+use dettaglio_domain::file::{Channels, Facts};
 use dettaglio_domain::geometry::Size;
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::kernel::Kernel;
@@ -16,6 +16,7 @@ use image::{ColorType, DynamicImage, ImageDecoder, ImageFormat, ImageReader};
 
 use super::announce::{Announce, Memory};
 use super::error::CodecError;
+use super::facts::common;
 use super::raw::{RawFile, Sensor};
 use super::write::png_bytes;
 use super::{container, jpeg_blocks, jpeg_end, jpeg_segments};
@@ -87,6 +88,37 @@ pub(super) fn checked(file: &mut BufReader<File>, limits: &Limits) -> Result<Che
     Ok(Checked { bytes, format, raw })
 }
 
+/// What a file says before its pixels.
+struct Head {
+    segments: jpeg_segments::Segments,
+    iptc: Option<Vec<u8>>,
+    /// Of a TIFF; other decoders hand it out themselves.
+    xmp: Option<Vec<u8>>,
+    exif: Option<exif::Exif>,
+}
+
+impl Head {
+    /// Refuses a JPEG that ends too early, and printing inks.
+    fn read(file: &mut BufReader<File>, format: ImageFormat) -> Result<Self, CodecError> {
+        let (is_jpeg, is_tiff) = (format == ImageFormat::Jpeg, format == ImageFormat::Tiff);
+        file.rewind()?;
+        if is_jpeg && !jpeg_end::is_complete(&mut *file)? {
+            return Err(CodecError::Truncated);
+        }
+        file.rewind()?;
+        let segments = if is_jpeg { jpeg_segments::read(&mut *file).unwrap_or_default() } else { Default::default() };
+        if segments.channels == 4 {
+            return Err(CodecError::Unsupported(INKS.to_owned()));
+        }
+        let iptc = if is_tiff { tiff_bytes(file, iptc::TIFF_TAG) } else { iptc::of_segments(&segments.app13) };
+        // The decoder takes tags of a TIFF only up to a share of what its pixels take.
+        let xmp = is_tiff.then(|| tiff_bytes(file, xmp::TIFF_TAG)).flatten();
+        file.rewind()?;
+        let exif = exif::Reader::new().read_from_container(file).ok();
+        Ok(Self { segments, iptc, xmp, exif })
+    }
+}
+
 fn read_inner(file: File, hash: ContentHash, limits: &Limits, announced: &mut Announce) -> Result<Decoded, CodecError> {
     let mut file = BufReader::with_capacity(1 << 16, file);
     let Checked { bytes, format, raw } = checked(&mut file, limits)?;
@@ -95,31 +127,8 @@ fn read_inner(file: File, hash: ContentHash, limits: &Limits, announced: &mut An
         return upright(sensor.developed()?, hash, &raw, &sensor, &mut file, bytes);
     }
     let format = format.ok_or(CodecError::NotAPicture)?;
-    if format == ImageFormat::Jpeg {
-        file.rewind()?;
-        if !jpeg_end::is_complete(&mut file)? {
-            return Err(CodecError::Truncated);
-        }
-    }
+    let head = Head::read(&mut file, format)?;
     file.rewind()?;
-    let segments = match format {
-        ImageFormat::Jpeg => jpeg_segments::read(&mut file).unwrap_or_default(),
-        _ => jpeg_segments::Segments::default(),
-    };
-    if segments.channels == 4 {
-        return Err(CodecError::Unsupported(INKS.to_owned()));
-    }
-    file.rewind()?;
-    let iptc = match format {
-        ImageFormat::Tiff => tiff_bytes(&mut file, iptc::TIFF_TAG),
-        _ => iptc::of_segments(&segments.app13),
-    };
-    // The decoder takes tags of a TIFF only up to a share of what its pixels take.
-    let packet = (format == ImageFormat::Tiff).then(|| tiff_bytes(&mut file, xmp::TIFF_TAG)).flatten();
-    file.rewind()?;
-    let exif = exif::Reader::new().read_from_container(&mut file).ok();
-    file.rewind()?;
-
     let mut decoder = ImageReader::with_format(&mut file, format).into_decoder().map_err(refusal)?;
     let (width, height) = decoder.dimensions();
     if width == 0 || height == 0 {
@@ -136,11 +145,11 @@ fn read_inner(file: File, hash: ContentHash, limits: &Limits, announced: &mut An
     if [Cmyk8, Cmyk16].contains(&decoder.original_color_type()) {
         return Err(CodecError::Unsupported(INKS.to_owned()));
     }
-    let packet = packet.or_else(|| decoder.xmp_metadata().unwrap_or(None));
+    let packet = head.xmp.or_else(|| decoder.xmp_metadata().unwrap_or(None));
     let icc = decoder.icc_profile().unwrap_or(None);
     let mut picture = DynamicImage::from_decoder(decoder).map_err(refusal)?;
     let may_be_cut = format == ImageFormat::Jpeg
-        && (segments.in_first_scan != segments.channels || jpeg_blocks::ends_alike(&picture));
+        && (head.segments.in_first_scan != head.segments.channels || jpeg_blocks::ends_alike(&picture));
     if may_be_cut && !holds_all_blocks(&mut file)? {
         return Err(CodecError::Truncated);
     }
@@ -153,11 +162,11 @@ fn read_inner(file: File, hash: ContentHash, limits: &Limits, announced: &mut An
     let facts = Facts {
         profile: profile_name,
         had_transparency,
-        jpeg_quality: segments.quantisation.as_ref().map(quality_of_table),
-        ..told(format_name(format), bytes, size, channels, samples.depth(), orientation, exif.as_ref())
+        jpeg_quality: head.segments.quantisation.as_ref().map(quality_of_table),
+        ..common(format_name(format), bytes, size, channels, samples.depth(), orientation, head.exif.as_ref())
     };
-    let fields = exif.as_ref().map(Metadata::kept_fields).unwrap_or_default();
-    let metadata = Metadata { fields, xmp: packet, iptc };
+    let fields = head.exif.as_ref().map(Metadata::kept_fields).unwrap_or_default();
+    let metadata = Metadata { fields, xmp: packet, iptc: head.iptc };
     let original = Original::new(hash, size, channels, samples, profile).with_metadata(metadata);
     Ok(Decoded { original, facts })
 }
@@ -207,40 +216,13 @@ pub(super) fn upright(
     file.rewind()?;
     let exif = exif::Reader::new().read_from_container(file).ok();
     let exif = exif.as_ref();
-    let mut facts = told(raw.format, bytes, size, channels, samples.depth(), orientation, exif);
+    let mut facts = common(raw.format, bytes, size, channels, samples.depth(), orientation, exif);
     facts.camera = facts.camera.or_else(|| sensor.camera());
     facts.iso = facts.iso.or_else(|| sensor.iso());
     facts.taken = facts.taken.or_else(|| sensor.taken());
     let metadata = Metadata { fields: exif.map(Metadata::kept_fields).unwrap_or_default(), ..Metadata::default() };
     let original = Original::new(hash, size, channels, samples, None).with_metadata(metadata);
     Ok(Decoded { original, facts })
-}
-
-/// What every kind of file tells in the same way: its size, and its EXIF.
-fn told(
-    format: &str,
-    bytes: u64,
-    size: Size,
-    channels: Channels,
-    depth: Depth,
-    orientation: Orientation,
-    exif: Option<&exif::Exif>,
-) -> Facts {
-    Facts {
-        format: format.to_owned(),
-        bytes,
-        size,
-        depth,
-        channels,
-        profile: None,
-        turned: orientation != Orientation::NoTransforms,
-        had_transparency: false,
-        camera: exif.and_then(camera),
-        iso: exif.and_then(iso_of),
-        taken: exif.and_then(|e| text(e, exif::Tag::DateTimeOriginal)),
-        exposure: exif.and_then(exposure),
-        jpeg_quality: None,
-    }
 }
 
 /// A small sRGB picture of an original, as PNG: its longer side is `long_edge` pixels or its own, if smaller.
@@ -301,9 +283,6 @@ const INKS: &str = "it holds printing inks (CMYK), whose colours depend on the p
 /// The most that a tag may hold; an absurd claim is not followed.
 const TAG_BYTES: usize = 16 << 20;
 
-/// The most characters of a fact: a camera's name is short, and a field may hold megabytes.
-const LONGEST_TEXT: usize = 200;
-
 /// The bytes of a TIFF's tag, when it holds bytes.
 fn tiff_bytes(file: &mut (impl std::io::Read + Seek), tag: u16) -> Option<Vec<u8>> {
     file.rewind().ok()?;
@@ -311,42 +290,6 @@ fn tiff_bytes(file: &mut (impl std::io::Read + Seek), tag: u16) -> Option<Vec<u8
     limits.ifd_value_size = TAG_BYTES;
     let mut decoder = tiff::decoder::Decoder::new(file).ok()?.with_limits(limits);
     decoder.find_tag(tiff::tags::Tag::Unknown(tag)).ok()??.into_u8_vec().ok()
-}
-
-/// Exposure time, aperture, focal length and lens, as far as they are there.
-fn exposure(exif: &exif::Exif) -> Option<String> {
-    let shown = |tag| {
-        let field = exif.get_field(tag, exif::In::PRIMARY)?;
-        Some(field.display_value().with_unit(exif).to_string())
-    };
-    let parts: Vec<String> = [exif::Tag::ExposureTime, exif::Tag::FNumber, exif::Tag::FocalLength]
-        .into_iter()
-        .filter_map(shown)
-        .chain(text(exif, exif::Tag::LensModel))
-        .filter(|part| part.len() < 80)
-        .collect();
-    (!parts.is_empty()).then(|| parts.join(", "))
-}
-
-fn iso_of(exif: &exif::Exif) -> Option<u32> {
-    exif.get_field(exif::Tag::PhotographicSensitivity, exif::In::PRIMARY)?.value.get_uint(0)
-}
-
-fn camera(exif: &exif::Exif) -> Option<String> {
-    let (make, model) = (text(exif, exif::Tag::Make), text(exif, exif::Tag::Model)?);
-    match make {
-        Some(make) if !model.starts_with(&make) => Some(format!("{make} {model}")),
-        _ => Some(model),
-    }
-}
-
-fn text(exif: &exif::Exif, tag: exif::Tag) -> Option<String> {
-    let field = exif.get_field(tag, exif::In::PRIMARY)?;
-    let exif::Value::Ascii(lines) = &field.value else {
-        return None;
-    };
-    let text = String::from_utf8_lossy(lines.first()?).trim().chars().take(LONGEST_TEXT).collect::<String>();
-    (!text.is_empty()).then_some(text)
 }
 
 /// What a decoder's complaint means to the person.

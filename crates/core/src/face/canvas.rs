@@ -16,7 +16,12 @@ const TONE: f32 = 20.0;
 /// `source` starts at `origin` of the picture that the map leads to; beyond its edge, the edge is repeated. Bicubic
 /// (Catmull-Rom) where the new picture is finer, the mean of several such samples in each pixel where it is coarser.
 /// The region is in pixels of the new picture.
-pub fn seen_through(map: &Affine, source: &Planes, origin: (u32, u32), region: Region) -> Planes {
+pub fn seen_through<New, Source>(
+    map: &Affine<New, Source>,
+    source: &Planes,
+    origin: (u32, u32),
+    region: Region,
+) -> Planes {
     let scale = map.xx.hypot(map.yx).max(map.xy.hypot(map.yy));
     let samples = (scale - 0.01).ceil().clamp(1.0, 16.0) as u32;
     let share = 1.0 / (samples * samples) as f32;
@@ -81,10 +86,10 @@ pub fn skin(x: f32, y: f32) -> f32 {
     face * (1.0 - featured)
 }
 
-/// What a restorer is told of a face with so many pixels of the original between its eyes, [`LevelKind::Scale`].
+/// The conditioning level of a restorer for a face with so many pixels of the original between its eyes, [`LevelKind::Scale`].
 ///
 /// [`LevelKind::Scale`]: dettaglio_domain::model::LevelKind::Scale
-pub fn told_scale(eyes: f32) -> f32 {
+pub fn scale_level(eyes: f32) -> f32 {
     ((EYES as f32 / eyes).log2() / 2.0).max(0.0)
 }
 
@@ -137,6 +142,7 @@ pub fn departure(before: &Planes, after: &Planes, scale: f32) -> f32 {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use dettaglio_domain::affine::space::{Canvas, Kept};
     use dettaglio_domain::face::Face;
     use dettaglio_domain::geometry::Place;
 
@@ -164,7 +170,8 @@ mod tests {
     #[test]
     fn a_part_is_that_part_of_the_whole() {
         let picture = waves(Size::new(200, 200));
-        let map = Affine { xx: 0.6, xy: -0.1, yx: 0.1, yy: 0.6, x0: 20.0, y0: 10.0 };
+        let map: Affine<Canvas, Kept> =
+            Affine { xx: 0.6, xy: -0.1, yx: 0.1, yy: 0.6, x0: 20.0, y0: 10.0, ..Affine::IDENTITY };
         let whole = seen_through(&map, &picture, (0, 0), Region::new(0, 0, 180, 150));
         let region = Region::new(40, 30, 50, 20);
         // The part needs only its own pixels of the source, wherever they start.
@@ -178,7 +185,7 @@ mod tests {
     fn coarser_is_the_mean_and_not_one_pixel_of_many() {
         let checks = (0..3 * 64 * 64).map(|i| ((i % 64 + i / 64) % 2) as f32).collect();
         let picture = Planes::from_values(Size::new(64, 64), checks);
-        let map = Affine { xx: 4.0, yy: 4.0, ..Affine::IDENTITY };
+        let map: Affine<Canvas, Kept> = Affine { xx: 4.0, yy: 4.0, ..Affine::IDENTITY };
         let small = seen_through(&map, &picture, (0, 0), Region::new(2, 2, 10, 10));
         assert!(small.values().iter().all(|v| (v - 0.5).abs() < 0.05), "{:?}", &small.values()[..5]);
     }

@@ -8,7 +8,7 @@
 
 use std::path::Path;
 
-use dettaglio_domain::affine::Affine;
+use dettaglio_domain::affine::{Affine, space};
 use dettaglio_domain::face::{Face, MOST_FACES, bounds};
 use dettaglio_domain::frame::Frame;
 use dettaglio_domain::geometry::{Place, Region, Size};
@@ -258,7 +258,7 @@ fn between(picture: &Planes, square: Square, side: u32) -> Vec<f32> {
 fn seen(picture: &(impl Source + ?Sized), square: Square, side: u32) -> Option<Vec<f32>> {
     let step = square.side / f64::from(side);
     let (x0, y0) = square.corner();
-    let map = Affine { xx: step, yy: step, x0, y0, ..Affine::IDENTITY };
+    let map: Affine<space::Canvas, space::Kept> = Affine { xx: step, yy: step, x0, y0, ..Affine::IDENTITY };
     let part = bounds(&map, f64::from(side), f64::from(side), picture.size())?;
     let mut values =
         seen_through(&map, &picture.pull(part), (part.x, part.y), Size::new(side, side).whole()).into_values();

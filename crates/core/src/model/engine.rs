@@ -72,14 +72,13 @@ impl Engine {
         let failed = |why: String| ModelError::Run { id: card.id.clone(), why };
         let session = self.session(bytes).map_err(failed)?;
         let session = Mutex::new(session);
-        let Card { factor, halo, multiple, level, grain, .. } = *card;
         Ok(Arc::new(OnnxNetwork {
             id: card.id.clone(),
-            factor,
-            halo,
-            multiple: multiple.max(1),
-            level,
-            grain,
+            factor: card.factor(),
+            halo: card.halo,
+            multiple: card.multiple,
+            level: card.level(),
+            grain: card.draws(),
             session,
         }))
     }

@@ -36,7 +36,7 @@ impl Example {
         });
         let mut after = network.run(&picture, level.as_deref())?;
         after.values_mut().iter_mut().for_each(|v| *v = v.clamp(0.0, 1.0));
-        let before = match card.kind {
+        let before = match card.kind() {
             Kind::Find => {
                 let found: Vec<f32> = (0..picture.size().area() as usize)
                     .map(|i| f32::from(u8::from((0..3).any(|kind| after.plane(kind)[i] > 0.5))))
@@ -78,7 +78,7 @@ fn level(kind: LevelKind, original: &Original, facts: &Facts) -> Option<Conditio
             Conditioning::Constant(reading.softness.map_or(1.0, |s| s.sigma.min(2.0)) / SOFTNESS_SCALE)
         }
         // The example shows a face that had 30 px between the eyes.
-        LevelKind::Scale => Conditioning::Constant(canvas::told_scale(30.0)),
+        LevelKind::Scale => Conditioning::Constant(canvas::scale_level(30.0)),
     })
 }
 

@@ -222,10 +222,10 @@ pub fn read(blocks: &[Block]) -> NoiseReading {
         if total == 0 { 0.0 } else { (sum / total as f32).sqrt() }
     };
     let count = |ranges: &mut dyn Iterator<Item = &Vec<&Block>>| ranges.map(Vec::len).sum::<usize>();
-    let told = count(&mut ranges.iter().filter(|range| stands_out(range)));
+    let apart = count(&mut ranges.iter().filter(|range| stands_out(range)));
     let sigma = weighted(level);
     let too_few = blocks.len() < BLOCKS_FOR_FAINT && sigma < FAINT;
-    let hidden = too_few || 2 * told < count(&mut ranges.iter()) || !has_floor(blocks, clipped_too, &level);
+    let hidden = too_few || 2 * apart < count(&mut ranges.iter()) || !has_floor(blocks, clipped_too, &level);
     NoiseReading { level, sigma, colour: weighted(colour), luminance: weighted(luminance), hidden }
 }
 

@@ -106,7 +106,7 @@ impl Rehearsal {
         &self,
         shelf: &Shelf,
         pace: &dyn Pace,
-        mut told: impl FnMut(&Standing),
+        mut report: impl FnMut(&Standing),
     ) -> Result<Standing, RehearsalError> {
         let mut score = Score::of(self);
         for turn in self.turns() {
@@ -117,7 +117,7 @@ impl Rehearsal {
                 Err(error) if error.is_cancelled() => return Err(error),
                 taken => score.enter(turn, taken),
             }
-            told(score.standing());
+            report(score.standing());
         }
         Ok(score.close())
     }

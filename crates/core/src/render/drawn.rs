@@ -2,7 +2,7 @@
 //!
 //! Grain has no direction. What was drawn has: along a wire or a strand the removed values keep their sign, and their mean over a few
 //! pixels along it stands out of the noise, which averages away. So where the cleaned picture has a thin line, the mean *along the
-//! line* of what was taken there is laid back; where what was taken rises to a point far above the noise, its small mean is.
+//! line* of what was taken there is blended back; where what was taken rises to a point far above the noise, its small mean is.
 
 use dettaglio_domain::clean::NoiseCurve;
 use rayon::prelude::*;
@@ -164,7 +164,7 @@ mod tests {
         let (before, level) = (noisy(&truth), NoiseCurve::flat(LEVEL));
         let whole = drawn(&before, &after, &level);
         let inner = dettaglio_domain::geometry::Region::new(40, 30, 30, 20);
-        let padded = super::super::layback::around(inner, REACH, SIZE);
+        let padded = super::super::blend_back::around(inner, REACH, SIZE);
         let part = drawn(&before.cut(padded), &after.cut(padded), &level);
         let cut = dettaglio_domain::geometry::Region::new(inner.x - padded.x, inner.y - padded.y, 30, 20);
         let worst = part

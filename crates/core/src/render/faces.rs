@@ -7,6 +7,7 @@
 use std::sync::Arc;
 
 use dettaglio_domain::affine::Affine;
+use dettaglio_domain::affine::space::{Canvas, Kept, Result as Enlarged};
 use dettaglio_domain::face::{CANVAS, EYES, Face, LeftAlone, MOST_DEPARTURE, bounds};
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::hash::ContentHash;
@@ -93,7 +94,8 @@ impl Work<'_> {
             let map = self.to_canvas(face, size)?;
             Some((map, on_picture(&map, size)?.intersection(region)?))
         };
-        let near: Vec<(Affine, Region)> = self.treatment.faces.iter().filter_map(|f| near(&f.face)).collect();
+        let near: Vec<(Affine<Enlarged, Canvas>, Region)> =
+            self.treatment.faces.iter().filter_map(|f| near(&f.face)).collect();
         if near.is_empty() {
             return None;
         }
@@ -111,11 +113,11 @@ impl Work<'_> {
     }
 
     /// From the framed picture at `size` to the canvas.
-    fn to_canvas(&self, face: &Face, size: Size) -> Option<Affine> {
+    fn to_canvas(&self, face: &Face, size: Size) -> Option<Affine<Enlarged, Canvas>> {
         let kept = self.framed.size();
         let scale = |side: u32, kept: u32| f64::from(side) / f64::from(kept);
-        let grow =
-            Affine { xx: scale(size.width, kept.width), yy: scale(size.height, kept.height), ..Affine::IDENTITY };
+        let grow: Affine<Kept, Enlarged> =
+            Affine::scale(scale(size.width, kept.width), scale(size.height, kept.height));
         face.picture_to_canvas(&self.framed.map().then(&grow))
     }
 
@@ -177,8 +179,8 @@ impl Work<'_> {
             return Err(Cancelled.into());
         }
         let network = self.renderer.shelf().network(model)?;
-        let told = network.level().map(|_| vec![canvas::told_scale(face.eyes()); CANVAS.area() as usize]);
-        let restored = network.run(&seen, told.as_deref())?;
+        let scale = network.level().map(|_| vec![canvas::scale_level(face.eyes()); CANVAS.area() as usize]);
+        let restored = network.run(&seen, scale.as_deref())?;
         self.pace.after_block(CANVAS.area());
         let change = canvas::change(&seen, &restored);
         Ok(Some(OnCanvas { before, seen, change, scale: EYES as f32 / face.eyes() }))
@@ -186,13 +188,13 @@ impl Work<'_> {
 }
 
 /// The pixels of a picture that the canvas covers.
-fn on_picture(to_canvas: &Affine, size: Size) -> Option<Region> {
+fn on_picture(to_canvas: &Affine<Enlarged, Canvas>, size: Size) -> Option<Region> {
     bounds(&to_canvas.inverse(), f64::from(CANVAS.width), f64::from(CANVAS.height), size)
 }
 
 /// A picture of that size as the canvas shows it, band by band.
 fn draw(
-    to_canvas: &Affine,
+    to_canvas: &Affine<Enlarged, Canvas>,
     size: Size,
     mut pull: impl FnMut(Region) -> Result<Planes, RenderError>,
 ) -> Result<Planes, RenderError> {
@@ -201,9 +203,9 @@ fn draw(
     for y in (0..CANVAS.height).step_by(BAND as usize) {
         let band = Region::new(0, y, CANVAS.width, BAND.min(CANVAS.height - y));
         // Bicubic reaches two pixels further; a band that lies outside shows the edge.
-        let from = Affine::shift(0.0, f64::from(y)).then(&back);
+        let from = Affine::<Canvas, Canvas>::shift(0.0, f64::from(y)).then(&back);
         let near = bounds(&from, f64::from(band.width), f64::from(band.height), size);
-        let part = near.map_or_else(|| nearest(&from, size), |part| super::layback::around(part, 3, size));
+        let part = near.map_or_else(|| nearest(&from, size), |part| super::blend_back::around(part, 3, size));
         let seen = canvas::seen_through(&back, &pull(part)?, (part.x, part.y), band);
         out.paste(&seen, band.size().whole(), 0, y);
     }
@@ -211,7 +213,7 @@ fn draw(
 }
 
 /// The pixel of a picture that is nearest to where a map leads the origin.
-fn nearest(map: &Affine, size: Size) -> Region {
+fn nearest(map: &Affine<Canvas, Enlarged>, size: Size) -> Region {
     let (x, y) = map.at(0.0, 0.0);
     let side = |at: f64, side: u32| at.clamp(0.0, f64::from(side - 1)) as u32;
     Region::new(side(x, size.width), side(y, size.height), 1, 1)
@@ -251,9 +253,13 @@ mod tests {
 
         fn run_at(&self, input: &Planes, level: Option<&[f32]>, _: Corner) -> Result<Planes, ModelError> {
             assert_eq!(input.size(), CANVAS);
-            let told = level.expect("the scale");
+            let scale = level.expect("the scale");
             // Some 40 px between the eyes on a canvas that has 80.
-            assert!(told.len() as u64 == CANVAS.area() && told.iter().all(|v| (v - 0.5).abs() < 0.02), "{}", told[0]);
+            assert!(
+                scale.len() as u64 == CANVAS.area() && scale.iter().all(|v| (v - 0.5).abs() < 0.02),
+                "{}",
+                scale[0]
+            );
             self.1.fetch_add(1, Ordering::Relaxed);
             self.0.run(input, level)
         }

@@ -56,21 +56,21 @@ pub trait Marking: Send + Sync {
     fn marks(&self, region: Region, pace: &dyn Pace) -> Result<Vec<f32>, RenderError>;
 }
 
-/// What a network is told about each pixel beside the picture.
+/// What a network is given for each pixel beside the picture: its second input.
 #[derive(Clone)]
-pub enum Told<'a> {
+pub enum SideInput<'a> {
     /// How much damage there is.
     Conditioning(Conditioning),
     /// Whether it is marked.
     Marks(Arc<dyn Marking + 'a>),
 }
 
-impl Told<'_> {
-    /// Pixels around a pixel that what is told of it is worked out from, out of the picture that the network is given.
+impl SideInput<'_> {
+    /// Pixels around a pixel that its value of the second input is computed from.
     fn reach(&self) -> u32 {
         match self {
-            Told::Conditioning(conditioning) => conditioning.reach(),
-            Told::Marks(_) => 0,
+            SideInput::Conditioning(conditioning) => conditioning.reach(),
+            SideInput::Marks(_) => 0,
         }
     }
 }
@@ -107,8 +107,8 @@ impl Below<'_> {
 pub struct Level<'a> {
     below: Below<'a>,
     network: Arc<dyn Network>,
-    /// What the network is told besides the picture.
-    told: Option<Told<'a>>,
+    /// The second input of the network, where it has one.
+    side_input: Option<SideInput<'a>>,
     content: ContentHash,
     /// Where tiles are kept, and where they may be found besides.
     caches: Caches<'a>,
@@ -155,15 +155,15 @@ impl<'a> Level<'a> {
         below: Below<'a>,
         network: Arc<dyn Network>,
         model: &ModelRef,
-        told: Option<Told<'a>>,
+        side_input: Option<SideInput<'a>>,
         caches: Caches<'a>,
     ) -> Self {
-        let content = match &told {
+        let content = match &side_input {
             None => ContentHash::of_step(&below.hash(), &model.sha256),
-            Some(Told::Conditioning(level)) => ContentHash::of_step(&below.hash(), &(&model.sha256, level)),
-            Some(Told::Marks(marks)) => ContentHash::of_step(&below.hash(), &(&model.sha256, marks.hash())),
+            Some(SideInput::Conditioning(level)) => ContentHash::of_step(&below.hash(), &(&model.sha256, level)),
+            Some(SideInput::Marks(marks)) => ContentHash::of_step(&below.hash(), &(&model.sha256, marks.hash())),
         };
-        Self { below, network, told, content, caches }
+        Self { below, network, side_input, content, caches }
     }
 
     /// What the pass was made over.
@@ -206,7 +206,7 @@ impl<'a> Level<'a> {
 
     /// Pixels around a block that it depends on, so many that folded pixels stay together.
     fn halo(&self) -> u32 {
-        let halo = self.network.halo() + self.told.as_ref().map_or(0, Told::reach);
+        let halo = self.network.halo() + self.side_input.as_ref().map_or(0, SideInput::reach);
         halo.next_multiple_of(self.network.multiple())
     }
 
@@ -234,10 +234,10 @@ impl<'a> Level<'a> {
         if !pace.before_block() {
             return Err(Cancelled.into());
         }
-        let level = match &self.told {
+        let level = match &self.side_input {
             None => None,
-            Some(Told::Conditioning(told)) => Some(conditioning_map(*told, &input)),
-            Some(Told::Marks(marks)) => Some(marks.marks(padded, pace)?),
+            Some(SideInput::Conditioning(told)) => Some(conditioning_map(*told, &input)),
+            Some(SideInput::Marks(marks)) => Some(marks.marks(padded, pace)?),
         };
         let corner = Corner { x: padded.x, y: padded.y };
         let output = self.network.run_at(&input, level.as_deref(), corner)?;

@@ -6,12 +6,12 @@
 
 mod amber;
 mod areas;
+mod blend_back;
 pub mod cache;
 mod departure;
 pub mod disk;
 mod drawn;
 mod faces;
-mod layback;
 mod level;
 pub(crate) mod pace;
 mod renderer;

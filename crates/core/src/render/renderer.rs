@@ -7,13 +7,13 @@ use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::treatment::{Enlarge, Fill, Margin, Pass, Treatment};
 
 use super::amber::in_amber;
+use super::blend_back::around;
 use super::cache::TileCache;
 use super::disk::DiskTiles;
-use super::layback::around;
-use super::level::{Below, Caches, Level, Marking, Told};
+use super::level::{Below, Caches, Level, Marking, SideInput};
 use super::pace::{Cancelled, Pace, RenderError};
 use super::repair::{Repaired, WearMarks, bring_back};
-use super::{layback, sheet};
+use super::{blend_back, sheet};
 use crate::enlarge::{self, Averaging, Source};
 use crate::frame::Framed;
 use crate::model::Shelf;
@@ -311,7 +311,7 @@ impl<'a> Work<'a> {
                 whole if whole == size => region,
                 whole => enlarge::source_region(whole, size, region, Kernel::Bicubic),
             };
-            if let Some(removed) = layback::removed(&cleaned, &self.treatment.clean, part, self.pace)? {
+            if let Some(removed) = blend_back::removed(&cleaned, &self.treatment.clean, part, self.pace)? {
                 lay_back(&mut planes, removed, cleaned.size(), part, size, region);
             }
         }
@@ -323,7 +323,7 @@ impl<'a> Work<'a> {
         let cleaned = self.cleaned()?;
         let mut planes = cleaned.region(region, self.pace)?;
         if let Below::Level(cleaned) = &cleaned
-            && let Some(removed) = layback::removed(cleaned, &self.treatment.clean, region, self.pace)?
+            && let Some(removed) = blend_back::removed(cleaned, &self.treatment.clean, region, self.pace)?
         {
             lay_back(&mut planes, removed, cleaned.size(), region, cleaned.size(), region);
         }
@@ -364,8 +364,8 @@ impl<'a> Work<'a> {
         for (model, level) in self.treatment.clean.passes() {
             let network = self.renderer.shelf().network(model)?;
             // A person's own cleaner is told nothing.
-            let told = network.level().map(|_| Told::Conditioning(level));
-            top = Below::Level(Box::new(Level::new(top, network, model, told, self.caches())));
+            let side_input = network.level().map(|_| SideInput::Conditioning(level));
+            top = Below::Level(Box::new(Level::new(top, network, model, side_input, self.caches())));
         }
         Ok(top)
     }

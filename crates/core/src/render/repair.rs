@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use dettaglio_domain::affine::Affine;
+use dettaglio_domain::affine::{Affine, space};
 use dettaglio_domain::face::{Face, is_eye_or_mouth};
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::hash::ContentHash;
@@ -12,8 +12,8 @@ use dettaglio_domain::repair::{Fade, Wear};
 use dettaglio_domain::treatment::TreatedFace;
 use rayon::prelude::*;
 
-use super::layback::around;
-use super::level::{Below, Caches, Level, Marking, Step, Told};
+use super::blend_back::around;
+use super::level::{Below, Caches, Level, Marking, SideInput, Step};
 use super::pace::{Pace, RenderError};
 use super::weights::{mix, reached};
 use crate::area;
@@ -39,7 +39,7 @@ pub struct WearMarks<'a> {
     /// Faces, in whose eyes and mouth nothing counts as found.
     faces: Vec<Face>,
     /// From the framed original to each one's canvas.
-    canvases: Vec<Affine>,
+    canvases: Vec<Affine<space::Kept, space::Canvas>>,
 }
 
 impl<'a> WearMarks<'a> {
@@ -137,8 +137,8 @@ impl<'a> Repaired<'a> {
         caches: Caches<'a>,
     ) -> Self {
         let marks = Arc::new(marks);
-        let told = Told::Marks(Arc::clone(&marks) as Arc<dyn Marking + 'a>);
-        Self { framed, marks, filled: Level::new(Below::Framed(framed), filler, model, Some(told), caches) }
+        let side_input = SideInput::Marks(Arc::clone(&marks) as Arc<dyn Marking + 'a>);
+        Self { framed, marks, filled: Level::new(Below::Framed(framed), filler, model, Some(side_input), caches) }
     }
 }
 

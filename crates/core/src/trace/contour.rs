@@ -7,55 +7,77 @@ use dettaglio_domain::geometry::Size;
 /// A place in pixels; a pixel's middle lies at halves.
 pub type Point = (f64, f64);
 
-/// Closed loops around what is above one half, with it on their left as rows go down; beyond the field there is none of it.
-pub fn loops(field: &[f32], size: Size) -> Vec<Vec<Point>> {
-    let (width, height) = (size.width as i64, size.height as i64);
-    let value = |x: i64, y: i64| {
-        let inside = x >= 0 && y >= 0 && x < width && y < height;
-        if inside { field[(y * width + x) as usize] } else { 0.0 }
-    };
-    // An edge lies between a sample and the next to its right, or below it.
-    let stride = width + 2;
-    let edge = |x: i64, y: i64, down: bool| 2 * ((y + 1) * stride + x + 1) + i64::from(down);
-    let mut next: HashMap<i64, i64> = HashMap::new();
-    for y in -1..height {
-        for x in -1..width {
-            let corners = [value(x, y), value(x + 1, y), value(x + 1, y + 1), value(x, y + 1)];
-            let inside = corners.iter().enumerate().fold(0, |bits, (i, v)| bits | u8::from(*v > 0.5) << i);
-            let (top, left) = (edge(x, y, false), edge(x, y, true));
-            let (bottom, right) = (edge(x, y + 1, false), edge(x + 1, y, true));
-            let middle = corners.iter().sum::<f32>() / 4.0 > 0.5;
-            let steps: &[(i64, i64)] = match (inside, middle) {
-                (1, _) => &[(left, top)],
-                (2, _) => &[(top, right)],
-                (3, _) => &[(left, right)],
-                (4, _) => &[(right, bottom)],
-                (5, true) => &[(right, top), (left, bottom)],
-                (5, false) => &[(left, top), (right, bottom)],
-                (6, _) => &[(top, bottom)],
-                (7, _) => &[(left, bottom)],
-                (8, _) => &[(bottom, left)],
-                (9, _) => &[(bottom, top)],
-                (10, true) => &[(top, left), (bottom, right)],
-                (10, false) => &[(top, right), (bottom, left)],
-                (11, _) => &[(bottom, right)],
-                (12, _) => &[(right, left)],
-                (13, _) => &[(right, top)],
-                (14, _) => &[(top, left)],
-                _ => &[],
-            };
-            next.extend(steps.iter().copied());
+/// A field of which the outline at one half is looked for; beyond it there is nothing.
+struct Outlined<'a> {
+    field: &'a [f32],
+    width: i64,
+    height: i64,
+}
+
+/// Numbers an edge: between a sample and the next to its right, or below it.
+type Edge = i64;
+
+impl Outlined<'_> {
+    fn value(&self, x: i64, y: i64) -> f32 {
+        let inside = x >= 0 && y >= 0 && x < self.width && y < self.height;
+        if inside { self.field[(y * self.width + x) as usize] } else { 0.0 }
+    }
+
+    /// Edges in a line, with those of the row and column before the field.
+    fn stride(&self) -> i64 {
+        self.width + 2
+    }
+
+    fn edge(&self, x: i64, y: i64, down: bool) -> Edge {
+        2 * ((y + 1) * self.stride() + x + 1) + i64::from(down)
+    }
+
+    /// From which edge of the square right below a sample the outline goes to which, as marching squares have it; where two corners that
+    /// face each other are inside, their mean decides whether they belong together.
+    fn steps(&self, x: i64, y: i64) -> Vec<(Edge, Edge)> {
+        let corners = [(x, y), (x + 1, y), (x + 1, y + 1), (x, y + 1)].map(|(x, y)| self.value(x, y));
+        let inside = corners.iter().enumerate().fold(0, |bits, (i, v)| bits | u8::from(*v > 0.5) << i);
+        let (top, left) = (self.edge(x, y, false), self.edge(x, y, true));
+        let (bottom, right) = (self.edge(x, y + 1, false), self.edge(x + 1, y, true));
+        let middle = corners.iter().sum::<f32>() / 4.0 > 0.5;
+        match (inside, middle) {
+            (1, _) => vec![(left, top)],
+            (2, _) => vec![(top, right)],
+            (3, _) => vec![(left, right)],
+            (4, _) => vec![(right, bottom)],
+            (5, true) => vec![(right, top), (left, bottom)],
+            (5, false) => vec![(left, top), (right, bottom)],
+            (6, _) => vec![(top, bottom)],
+            (7, _) => vec![(left, bottom)],
+            (8, _) => vec![(bottom, left)],
+            (9, _) => vec![(bottom, top)],
+            (10, true) => vec![(top, left), (bottom, right)],
+            (10, false) => vec![(top, right), (bottom, left)],
+            (11, _) => vec![(bottom, right)],
+            (12, _) => vec![(right, left)],
+            (13, _) => vec![(right, top)],
+            (14, _) => vec![(top, left)],
+            _ => Vec::new(),
         }
     }
-    let place = |edge: i64| {
+
+    /// Where on an edge the field passes one half.
+    fn place(&self, edge: Edge) -> Point {
         let (at, down) = (edge / 2, edge % 2 == 1);
-        let (x, y) = (at % stride - 1, at / stride - 1);
-        let (a, b) = (value(x, y), if down { value(x, y + 1) } else { value(x + 1, y) });
+        let (x, y) = (at % self.stride() - 1, at / self.stride() - 1);
+        let (a, b) = (self.value(x, y), if down { self.value(x, y + 1) } else { self.value(x + 1, y) });
         let share = f64::from((0.5 - a) / (b - a)).clamp(0.0, 1.0);
         let (x, y) = (x as f64 + 0.5, y as f64 + 0.5);
         if down { (x, y + share) } else { (x + share, y) }
-    };
-    let mut starts: Vec<i64> = next.keys().copied().collect();
+    }
+}
+
+/// Closed loops around what is above one half, with it on their left as rows go down; beyond the field there is none of it.
+pub fn loops(field: &[f32], size: Size) -> Vec<Vec<Point>> {
+    let outlined = Outlined { field, width: size.width.into(), height: size.height.into() };
+    let squares = (-1..outlined.height).flat_map(|y| (-1..outlined.width).map(move |x| (x, y)));
+    let mut next: HashMap<Edge, Edge> = squares.flat_map(|(x, y)| outlined.steps(x, y)).collect();
+    let mut starts: Vec<Edge> = next.keys().copied().collect();
     // In a fixed order, so that the same picture gives the same file.
     starts.sort_unstable();
     let mut found = Vec::new();
@@ -63,7 +85,7 @@ pub fn loops(field: &[f32], size: Size) -> Vec<Vec<Point>> {
         let mut points = Vec::new();
         let mut at = start;
         while let Some(to) = next.remove(&at) {
-            points.push(place(at));
+            points.push(outlined.place(at));
             at = to;
         }
         points.dedup_by(|a, b| (a.0 - b.0).hypot(a.1 - b.1) < 1e-6);

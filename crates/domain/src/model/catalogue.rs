@@ -91,22 +91,22 @@ impl Catalogue {
 
     /// The cleaners that are told a level of this kind, by id.
     pub fn cleaners(&self, level: LevelKind) -> impl Iterator<Item = &Card> {
-        self.cards().filter(move |c| c.kind == Kind::Clean && c.level == Some(level))
+        self.cards().filter(move |c| c.kind() == Kind::Clean && c.level() == Some(level))
     }
 
     /// Whether `card` may serve where a level of this kind is told: one made for it, or a person's own that asks for none.
     pub fn serves(card: &Card, level: LevelKind) -> bool {
-        card.kind == Kind::Clean && card.level.is_none_or(|own| own == level)
+        card.kind() == Kind::Clean && card.level().is_none_or(|own| own == level)
     }
 
     /// The model that restores faces, when one is offered.
     pub fn restorer(&self) -> Option<&Card> {
-        self.cards().find(|c| c.kind == Kind::Face)
+        self.cards().find(|c| c.kind() == Kind::Face)
     }
 
     /// The models that find wear on prints and fill it, when both are offered.
     pub fn repairers(&self) -> Option<(&Card, &Card)> {
-        let of = |kind| self.cards().find(move |c| c.kind == kind);
+        let of = |kind| self.cards().find(move |c| c.kind() == kind);
         of(Kind::Find).zip(of(Kind::Fill))
     }
 
@@ -123,13 +123,13 @@ impl Catalogue {
 
     /// The enlargers of a subject that are offered.
     pub fn enlargers(&self, subject: &str) -> impl Iterator<Item = &Card> {
-        self.cards().filter(move |card| card.kind == Kind::Enlarge && card.subject == subject)
+        self.cards().filter(move |card| card.kind() == Kind::Enlarge && card.subject == subject)
     }
 
     /// Whether a model may be retired: not the last one that suits any picture.
     pub fn check_retire(&self, id: &str) -> Result<(), CatalogueError> {
         let card = self.card(id)?;
-        let is_everyday = card.kind == Kind::Enlarge && card.subject == EVERYDAY;
+        let is_everyday = card.kind() == Kind::Enlarge && card.subject == EVERYDAY;
         let last = is_everyday && !self.enlargers(EVERYDAY).any(|other| other.id != id);
         if last { Err(CatalogueError::LastEveryday { id: id.to_owned() }) } else { Ok(()) }
     }
@@ -150,23 +150,23 @@ impl Catalogue {
             let Some(card) = self.best(subject, grade, left) else { break };
             let going_on = own.last().is_some() && subject != EVERYDAY;
             let everyday = going_on.then(|| self.best(EVERYDAY, grade, left)).flatten();
-            let smaller = everyday.filter(|e| card.cleans || (covers(e, left) && e.factor < card.factor));
+            let smaller = everyday.filter(|e| card.cleans() || (covers(e, left) && e.factor() < card.factor()));
             let (list, card) = match smaller {
                 Some(everyday) => (&mut rest, everyday),
                 None => (&mut own, card),
             };
-            left /= f64::from(card.factor);
+            left /= f64::from(card.factor());
             list.push(card);
         }
-        own.sort_by_key(|card| card.factor);
-        rest.sort_by_key(|card| card.factor);
+        own.sort_by_key(|card| card.factor());
+        rest.sort_by_key(|card| card.factor());
         own.into_iter().chain(rest).collect()
     }
 
     /// The offered model of a subject that is best for the next pass.
     fn best(&self, subject: &str, grade: Grade, left: f64) -> Option<&Card> {
         self.enlargers(subject).min_by_key(|card| {
-            let factor = i64::from(card.factor);
+            let factor = i64::from(card.factor());
             // Of those that cover what is left the smallest; otherwise the largest; then the wanted grade.
             (!covers(card, left), if covers(card, left) { factor } else { -factor }, card.grade != grade)
         })
@@ -175,7 +175,7 @@ impl Catalogue {
 
 /// Whether one pass of an enlarger reaches a factor; a hundredth more is left to resampling.
 fn covers(card: &Card, factor: f64) -> bool {
-    f64::from(card.factor) * 1.01 >= factor
+    f64::from(card.factor()) * 1.01 >= factor
 }
 
 #[cfg(test)]
@@ -183,6 +183,7 @@ mod tests {
     use rstest::rstest;
 
     use super::*;
+    use crate::model::{Enlarger, Task};
     use crate::stand_in;
 
     fn catalogue() -> Catalogue {
@@ -210,7 +211,8 @@ mod tests {
         let make = |subject: &str, factor| {
             let id = format!("{subject}-x{factor}");
             let cleans = cleans && subject != EVERYDAY;
-            Card { id, subject: subject.to_owned(), cleans, ..stand_in::card(factor, Grade::Draft) }
+            let task = Task::Enlarge(Enlarger { cleans, ..stand_in::enlarger(factor) });
+            Card { id, subject: subject.to_owned(), task, ..stand_in::card(factor, Grade::Draft) }
         };
         Catalogue::of(vec![make("everyday", 2), make("everyday", 4), make("lettering", if cleans { 2 } else { 4 })])
     }

@@ -58,7 +58,7 @@ impl Damage {
 /// dB that a restorer gained on faces with so many pixels between the eyes, in pictures as sharp as this: between the two nearest sizes
 /// that it was tried at, by their logarithms. What it gained on all damaged faces, where nothing nearer is known.
 fn restoring_gain(restorer: &Card, eyes: f32, edges: Edges) -> f64 {
-    let trials = restorer.cleaning.iter().filter(|score| !score.undamaged);
+    let trials = restorer.cleaning().iter().filter(|score| !score.undamaged);
     let like_it =
         trials.filter_map(|s| s.face.filter(|f| Edges::of(f.blur) == edges).map(|f| (f.eyes, s.after - s.before)));
     let mut known: Vec<(f32, f64)> = like_it.collect();
@@ -129,7 +129,7 @@ mod tests {
     use crate::stand_in;
 
     fn catalogue(gain: f64) -> Catalogue {
-        let card = Card { cleaning: vec![score(false, gain)], ..stand_in::restorer_card() };
+        let card = stand_in::restorer_card().with_cleaning(vec![score(false, gain)]);
         Catalogue::of(vec![card])
     }
 
@@ -181,7 +181,7 @@ mod tests {
     #[test]
     fn what_a_restorer_does_where_nothing_is_wrong_is_no_part_of_its_gain() {
         let cleaning = vec![score(true, -0.2), score(true, -0.4), score(false, 0.8)];
-        let gain = Card { cleaning, ..stand_in::restorer_card() }.mean_gain();
+        let gain = stand_in::restorer_card().with_cleaning(cleaning).mean_gain();
         assert!((gain - 0.8).abs() < 1e-9, "{gain}");
     }
 
@@ -197,7 +197,7 @@ mod tests {
             sound,
             trial(32.0, 0.0, 0.2),
         ];
-        Card { cleaning, ..stand_in::restorer_card() }
+        stand_in::restorer_card().with_cleaning(cleaning)
     }
 
     #[rstest::rstest]
@@ -232,7 +232,7 @@ mod tests {
     #[case::as_measured(Some(0.8), 0.8)]
     #[case::half_where_it_was_not(None, 0.5)]
     fn as_much_is_suggested_as_the_card_says(#[case] strength: Option<f32>, #[case] due: f32) {
-        let card = Card { strength, ..measured_by_size() };
+        let card = measured_by_size().with_strength(strength);
         let catalogue = Catalogue::of(vec![card]);
         assert_eq!(suggested(&[face(26.0)], &catalogue, LARGER).0, Some(Faces { strength: due }));
     }

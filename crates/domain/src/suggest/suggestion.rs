@@ -302,8 +302,8 @@ fn loses_nowhere(draft: &Card, fine: &Card) -> bool {
 
 /// The scores of two cleaners on the same kinds of damage.
 fn damaged_alike<'c>(one: &'c Card, other: &'c Card) -> impl Iterator<Item = (&'c CleaningScore, &'c CleaningScore)> {
-    let damaged = one.cleaning.iter().filter(|score| !score.undamaged);
-    damaged.filter_map(|a| Some((a, other.cleaning.iter().find(|b| b.damage == a.damage)?)))
+    let damaged = one.cleaning().iter().filter(|score| !score.undamaged);
+    damaged.filter_map(|a| Some((a, other.cleaning().iter().find(|b| b.damage == a.damage)?)))
 }
 
 /// Whether the eye could see what a model adds.
@@ -388,7 +388,7 @@ pub(super) mod tests {
     /// Everyday of a grade that gains so many dB; nothing was measured where there is no figure.
     fn everyday(grade: Grade, factor: u32, parameters: u64, gain: Option<f64>) -> Card {
         let scores = gain.map(|gain| Score { bicubic: 30.0, model: 30.0 + gain, ..stand_in::score() });
-        Card { parameters, scores: Vec::from_iter(scores), ..stand_in::card(factor, grade) }
+        Card { parameters, ..stand_in::card(factor, grade).with_scores(Vec::from_iter(scores)) }
     }
 
     #[rstest::rstest]
@@ -420,15 +420,16 @@ pub(super) mod tests {
 
     /// A cleaner of a name and grade that gains so many dB.
     fn denoising(id: &str, grade: Grade, parameters: u64, gain: f64) -> Card {
-        let card = stand_in::cleaner_card();
-        Card { id: id.to_owned(), grade, parameters, cleaning: vec![score(false, gain)], ..card }
+        let card = stand_in::cleaner_card().with_cleaning(vec![score(false, gain)]);
+        Card { id: id.to_owned(), grade, parameters, ..card }
     }
 
     #[test]
     fn a_model_that_draws_a_screen_is_not_named() {
         let of = |screen| {
             let scores = vec![Score { screen: Some(3.0), ..stand_in::score() }, Score { screen, ..stand_in::score() }];
-            let card = Card { subject: LETTERING.to_owned(), scores, ..stand_in::card(4, Grade::Draft) };
+            let card = stand_in::card(4, Grade::Draft).with_scores(scores);
+            let card = Card { subject: LETTERING.to_owned(), ..card };
             Catalogue::of(vec![card])
         };
         assert!(of(Some(9.9)).commends(LETTERING) && of(None).commends(LETTERING));
@@ -463,7 +464,7 @@ pub(super) mod tests {
         let measured = |id: &str, grade, gains: [f64; 2]| {
             let cleaning = [("by day", gains[0]), ("by night", gains[1])]
                 .map(|(damage, gain)| CleaningScore { damage: damage.to_owned(), ..score(false, gain) });
-            Card { id: id.to_owned(), grade, cleaning: cleaning.into(), ..stand_in::cleaner_card() }
+            Card { id: id.to_owned(), grade, ..stand_in::cleaner_card().with_cleaning(cleaning.into()) }
         };
         let suggested = |fine| {
             let draft = measured("camera-noise-draft", Grade::Draft, [8.0, 8.0]);

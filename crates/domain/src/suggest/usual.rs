@@ -95,7 +95,7 @@ fn best(catalogue: &Catalogue, level: LevelKind) -> Option<&Card> {
 mod tests {
     use super::*;
     use crate::geometry::Size;
-    use crate::model::{CleaningScore, Grade, Kind};
+    use crate::model::{CleaningScore, Grade};
     use crate::reading::FormerJpeg;
     use crate::stand_in;
     use crate::suggest::PrintFacts;
@@ -106,8 +106,8 @@ mod tests {
             "after_ssim": 0.0,
         }))
         .unwrap();
-        let card = stand_in::card(1, Grade::Draft);
-        Card { id: id.to_owned(), kind: Kind::Clean, level: Some(level), cleaning: vec![score], ..card }
+        let card = Card { task: stand_in::cleaner(level), ..stand_in::card(2, Grade::Draft) };
+        Card { id: id.to_owned(), ..card.with_cleaning(vec![score]) }
     }
 
     fn usual(reading: &Reading, catalogue: &Catalogue) -> Usual {

@@ -2,6 +2,7 @@
 
 #![allow(dead_code, reason = "each example uses a part of it")]
 
+use dettaglio_domain::id::JobId;
 use std::collections::HashMap;
 use std::fmt;
 use std::net::{Ipv4Addr, TcpListener};
@@ -193,8 +194,8 @@ impl Bed {
         let url = MariaDb::url_in(&self.folder.path().join("database")).context("the database runs")?;
         let store = Store::connect(&url).await?;
         let files = FileStore::open(self.folder.path())?;
-        let results = store.enlargements(order).await?;
-        let mut of_job: HashMap<u64, u32> = HashMap::new();
+        let results = store.enlargements(order.into()).await?;
+        let mut of_job: HashMap<JobId, u32> = HashMap::new();
         for result in &results {
             *of_job.entry(result.job_id).or_default() += 1;
         }

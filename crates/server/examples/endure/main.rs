@@ -4,22 +4,25 @@
 //! `cargo run --release --example endure -- [minutes] [people] [hostile pictures] [hostile models]`
 //!
 //! A third of the time nothing is broken on purpose: whatever fails then is a fault. As root the data lie on a file system of their
-//! own in memory, which is filled to the last byte; otherwise that part is left out. A slow disk is played by a database that stands
-//! still for some seconds.
+//! own (ext4 in a file, on a loop device), which is filled to the last byte, and made slow: it is frozen for a part of each half second,
+//! so that every write waits. Without root these two are left out.
 
 #[path = "../bed/mod.rs"]
 mod bed;
 mod corpus;
+mod disk;
+mod left;
 mod people;
 mod watch;
 
 use std::path::Path;
-use std::process::{Child, Command};
+use std::process::Child;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::{Duration, Instant};
 
 use bed::{Bed, project};
+use disk::OwnDisk;
 use people::World;
 use rand::Rng;
 use rustix::process::{Pid, Signal, kill_process};
@@ -44,7 +47,7 @@ async fn main() -> anyhow::Result<()> {
     let (minutes, people, hostile, models) = (number(30)?, number(20)?, number(2000)?, number(300)?);
     let own_disk = OwnDisk::mounted();
     let mut bed = match &own_disk {
-        Some(disk) => Bed::start_in(tempfile::tempdir_in(&disk.0)?, 1, WORKERS).await?,
+        Some(disk) => Bed::start_in(tempfile::tempdir_in(&disk.path())?, 1, WORKERS).await?,
         None => Bed::start(1, WORKERS).await?,
     };
     let (order, originals) = bed.order(12, 320, 240).await?;
@@ -137,7 +140,9 @@ async fn main() -> anyhow::Result<()> {
     println!("jobs acknowledged {jobs}, lost {unended}");
     let counted = bed.count(order).await?;
     println!("{counted}");
-    let clean = missing + unended + failures + counted.doubled + counted.corrupt == 0;
+    let left = left::behind(&bed).await?;
+    println!("{left}");
+    let clean = missing + unended + failures + counted.doubled + counted.corrupt + left.faults() == 0;
     anyhow::ensure!(clean, "that is not as it should be");
     Ok(())
 }
@@ -146,7 +151,7 @@ async fn main() -> anyhow::Result<()> {
 async fn break_something(bed: &mut Bed, disk: Option<&OwnDisk>) -> anyhow::Result<&'static str> {
     let (kind, pause) = {
         let mut random = rand::rng();
-        (random.random_range(0..7), Duration::from_millis(random.random_range(0..1500)))
+        (random.random_range(0..8), Duration::from_millis(random.random_range(0..1500)))
     };
     Ok(match (kind, disk) {
         (0, _) => {
@@ -171,7 +176,11 @@ async fn break_something(bed: &mut Bed, disk: Option<&OwnDisk>) -> anyhow::Resul
             std::fs::remove_file(filler)?;
             "disk filled"
         }
-        (4 | 3, _) => {
+        (4, Some(disk)) => {
+            disk.slow(Duration::from_secs(10)).await;
+            "disk slow"
+        }
+        (3..=5, _) => {
             let server = bed.server.as_ref().map_or(0, Child::id);
             for helper in watch::children(server) {
                 if let Some(pid) = Pid::from_raw(helper as i32) {
@@ -194,33 +203,5 @@ fn signal_database(folder: &Path, signal: Signal) {
     let number = std::fs::read_to_string(folder.join("database/mariadb.pid")).unwrap_or_default();
     if let Some(pid) = number.trim().parse().ok().and_then(Pid::from_raw) {
         let _ = kill_process(pid, signal);
-    }
-}
-
-/// A file system in memory, of a size that can be filled; unmounted when this is dropped.
-struct OwnDisk(tempfile::TempDir);
-
-impl OwnDisk {
-    /// None where it may not be mounted.
-    fn mounted() -> Option<Self> {
-        let folder = tempfile::tempdir().ok()?;
-        let mount = ["-t", "tmpfs", "-o", "size=3g,mode=755", "tmpfs"];
-        let mounted = Command::new("mount").args(mount).arg(folder.path()).status();
-        mounted.is_ok_and(|status| status.success()).then(|| Self(folder))
-    }
-
-    /// A file that takes all room that is left.
-    fn fill(&self) -> anyhow::Result<std::path::PathBuf> {
-        let filler = self.0.path().join("filler");
-        let mut file = std::fs::File::create(&filler)?;
-        let block = vec![1; 1 << 20];
-        while std::io::Write::write_all(&mut file, &block).is_ok() {}
-        Ok(filler)
-    }
-}
-
-impl Drop for OwnDisk {
-    fn drop(&mut self) {
-        let _ = Command::new("umount").arg("-l").arg(self.0.path()).status();
     }
 }

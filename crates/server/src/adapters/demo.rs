@@ -1,5 +1,6 @@
 //! The demo data: products, orders and pictures that ship with the product, loaded once into an empty database.
 
+use dettaglio_domain::id::OriginalId;
 use std::path::Path;
 
 use anyhow::Context;
@@ -158,7 +159,7 @@ fn copied(app: &App, file: &Path) -> anyhow::Result<NamedTempFile> {
 }
 
 /// Puts down what was done to a picture as if it had been done here.
-async fn redo(app: &App, folder: &Path, original: u64, work: Work) -> anyhow::Result<()> {
+async fn redo(app: &App, folder: &Path, original: OriginalId, work: Work) -> anyhow::Result<()> {
     let Work { intent, spots, chosen, run } = work;
     let mut row = app.store.original(original).await?;
     if intent.recipe.steps.faces.is_some() {

@@ -3,6 +3,7 @@
 //! `inbox/7/scan.tif` goes into order 7, and then to `inbox/7/taken`; a file that is refused goes to `inbox/7/refused`
 //! with the reason beside it. Nothing is deleted.
 
+use dettaglio_domain::id::OrderId;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::time::SystemTime;
@@ -43,11 +44,14 @@ impl Inbox {
 }
 
 /// The files in folders that are called like orders.
-fn files(inbox: &Path) -> Vec<(u64, PathBuf, (u64, SystemTime))> {
+fn files(inbox: &Path) -> Vec<(OrderId, PathBuf, (u64, SystemTime))> {
     let inside = |folder: &Path| std::fs::read_dir(folder).into_iter().flatten().flatten();
     let mut found = Vec::new();
     for folder in inside(inbox) {
-        let Some(order) = folder.file_name().to_str().and_then(|name| name.parse().ok()) else { continue };
+        let Some(order) = folder.file_name().to_str().and_then(|name| name.parse::<u64>().ok()).map(OrderId::from)
+        else {
+            continue;
+        };
         // Links are not followed, neither here nor below: they could lead out of the folder.
         if !folder.file_type().is_ok_and(|kind| kind.is_dir()) {
             continue;
@@ -62,12 +66,12 @@ fn files(inbox: &Path) -> Vec<(u64, PathBuf, (u64, SystemTime))> {
     found
 }
 
-async fn take(app: &App, order: u64, path: &Path) -> anyhow::Result<()> {
+async fn take(app: &App, order: OrderId, path: &Path) -> anyhow::Result<()> {
     let name = naming::plain(&path.file_name().unwrap_or_default().to_string_lossy());
     let outcome = import(app, order, &name, path).await;
     let folder = path.parent().unwrap_or(Path::new(".")).join(if outcome.is_ok() { TAKEN } else { REFUSED });
     if let Err(problem) = &outcome {
-        if problem.is_passing() {
+        if problem.is_transient() {
             anyhow::bail!("{name}: {}", problem.detail);
         }
         tracing::warn!("{name} was refused: {}", problem.detail);
@@ -83,7 +87,7 @@ async fn take(app: &App, order: u64, path: &Path) -> anyhow::Result<()> {
     Ok(())
 }
 
-async fn import(app: &App, order: u64, name: &str, path: &Path) -> Result<(), Problem> {
+async fn import(app: &App, order: OrderId, name: &str, path: &Path) -> Result<(), Problem> {
     app.store.order(order).await?;
     let limits = *app.studio.limits();
     let (source, work) = (path.to_owned(), app.files.work().to_owned());

@@ -1,7 +1,7 @@
 //! A printer's queue: results are sent with what is to be known of them, and the printer says what becomes of them.
 
 use anyhow::{anyhow, bail};
-use axum::http::StatusCode;
+use dettaglio_domain::id::PrintingId;
 use dettaglio_store::enlargements::Enlargement;
 use dettaglio_store::printings::PrintState;
 use reqwest::multipart::{Form, Part};
@@ -11,7 +11,7 @@ use tokio_util::io::ReaderStream;
 
 use super::outside;
 use crate::app::App;
-use crate::problem::Problem;
+use crate::problem::{Kind, Problem};
 
 /// The longest name of a job, in characters.
 const LONGEST_JOB: usize = 100;
@@ -31,9 +31,9 @@ struct Answer {
 }
 
 /// Sends a result, and writes down what the printer answered.
-pub async fn send(app: &App, printer: &str, result: &Enlargement) -> Result<u64, Problem> {
+pub async fn send(app: &App, printer: &str, result: &Enlargement) -> Result<PrintingId, Problem> {
     let away = |error: anyhow::Error| {
-        Problem::new(StatusCode::BAD_GATEWAY, "printer.away", format!("the printer does not answer: {error:#}"))
+        Problem::new(Kind::Outside, "printer.away", format!("the printer does not answer: {error:#}"))
     };
     let path = app.files.local(&result.file_key).await?;
     let file = tokio::fs::File::open(&path).await.map_err(Problem::internal)?;

@@ -1,5 +1,6 @@
 //! Many pictures at once: changed together, looked over before the run, and queued.
 
+use dettaglio_domain::id::{HouseId, JobId, OrderId, OriginalId};
 use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
@@ -17,6 +18,7 @@ use dettaglio_domain::reading::Reading;
 use dettaglio_domain::recipe::{Choice, Steps, Ticket, Worked};
 use dettaglio_domain::size::Target;
 use dettaglio_domain::treatment::TreatmentError;
+use dettaglio_domain::words;
 use dettaglio_store::jobs::NewJob;
 use dettaglio_store::orders::OriginalRow;
 use serde::{Deserialize, Serialize};
@@ -45,7 +47,7 @@ pub enum Treating {
     /// All by one house treatment, each with its own measurements.
     House {
         /// Its number.
-        id: u64,
+        id: HouseId,
     },
     /// All by these steps, each with its own measurements.
     Steps {
@@ -82,7 +84,7 @@ impl FacesChoice {
 #[serde(default)]
 pub struct Batch {
     /// Which pictures of the order; all without a list.
-    pub originals: Option<Vec<u64>>,
+    pub originals: Option<Vec<OriginalId>>,
     /// How they are treated.
     pub treating: Treating,
     /// What is done to faces.
@@ -115,7 +117,7 @@ pub struct BatchItem {
     /// Names it within the batch.
     pub key: String,
     /// Of which original.
-    pub original_id: u64,
+    pub original_id: OriginalId,
     /// What that is called.
     pub name: String,
     /// Name of the result.
@@ -137,6 +139,8 @@ pub struct BatchItem {
 pub struct BatchPlan {
     /// Result by result.
     pub items: Vec<BatchItem>,
+    /// Its prints in words, in their order.
+    pub prints: Vec<String>,
     /// How many would be run.
     pub runs: usize,
     /// How many of those cannot be run as they are.
@@ -150,7 +154,7 @@ pub struct BatchPlan {
 }
 
 /// Queues all results of a batch that are not left out; none when one of them cannot be run.
-pub async fn queue(app: &App, id: u64, batch: &Batch) -> Result<Vec<u64>, Problem> {
+pub async fn queue(app: &App, id: OrderId, batch: &Batch) -> Result<Vec<JobId>, Problem> {
     let LookedOver { plan, ready } = look_over(app, id, batch).await?;
     let stop = plan.items.iter().filter(|item| !item.skipped).find_map(|item| {
         let stop = item.findings.first().filter(|finding| finding.weight == Weight::Stop)?;
@@ -179,14 +183,14 @@ pub struct LookedOver {
 }
 
 struct Ready {
-    original: u64,
+    original: OriginalId,
     worked: Worked,
     settings: OutputSettings,
     file_name: String,
 }
 
 /// Works out a batch: what is known of the pictures is fetched first, then the rest is computed on a thread that may block.
-pub async fn look_over(app: &App, order: u64, batch: &Batch) -> Result<LookedOver, Problem> {
+pub async fn look_over(app: &App, order: OrderId, batch: &Batch) -> Result<LookedOver, Problem> {
     let _turn = app.looking_over.acquire().await.map_err(Problem::internal)?;
     let details = app.store.order(order).await?.details;
     let rows = chosen(app, order, batch.originals.as_deref()).await?;
@@ -237,8 +241,9 @@ impl Known {
         let changes: HashMap<&str, &Change> =
             batch.changes.iter().map(|change| (change.key.as_str(), change)).collect();
         let (free, seconds) = (self.free, Some(0.0));
+        let prints = batch.prints.iter().map(words::ticket).collect();
         let mut plan =
-            BatchPlan { items: Vec::new(), runs: 0, stopped: 0, seconds, bytes_at_most: 0, bytes_free: free };
+            BatchPlan { items: Vec::new(), prints, runs: 0, stopped: 0, seconds, bytes_at_most: 0, bytes_free: free };
         let (mut ready, mut names) = (Vec::new(), Unlike::default());
         for picture in pictures {
             for (p, print) in each(&batch.prints).into_iter().enumerate() {
@@ -344,10 +349,10 @@ fn mend(intent: &mut Intent, fix: Fix) {
     }
 }
 
-async fn chosen(app: &App, order: u64, ids: Option<&[u64]>) -> Result<Vec<OriginalRow>, Problem> {
+async fn chosen(app: &App, order: OrderId, ids: Option<&[OriginalId]>) -> Result<Vec<OriginalRow>, Problem> {
     let rows = app.store.originals(order).await?;
     let Some(ids) = ids else { return Ok(rows) };
-    let ids: HashSet<u64> = ids.iter().copied().collect();
+    let ids: HashSet<OriginalId> = ids.iter().copied().collect();
     Ok(rows.into_iter().filter(|row| ids.contains(&row.id)).collect())
 }
 
@@ -394,7 +399,7 @@ impl Resolved {
 #[derive(Clone, Debug, Deserialize, ToSchema)]
 pub struct Edit {
     /// Which pictures of the order; all without a list.
-    pub originals: Option<Vec<u64>>,
+    pub originals: Option<Vec<OriginalId>>,
     /// How they are treated from now on; as before without.
     #[serde(default)]
     pub treating: Treating,
@@ -411,7 +416,7 @@ pub struct Edit {
 }
 
 /// Changes several pictures at once, and answers what each had before.
-pub async fn edit(app: &App, id: u64, edit: Edit) -> Result<Vec<Applied>, Problem> {
+pub async fn edit(app: &App, id: OrderId, edit: Edit) -> Result<Vec<Applied>, Problem> {
     let treating = Resolved::of(app, &edit.treating).await?;
     let mut applied = Vec::new();
     for mut row in chosen(app, id, edit.originals.as_deref()).await? {

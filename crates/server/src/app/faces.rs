@@ -1,5 +1,6 @@
 //! The faces of an original: those that are kept, or found now.
 
+use dettaglio_domain::id::OriginalId;
 use std::time::Duration;
 
 use dettaglio_domain::face::{Face, LeftAlone};
@@ -34,7 +35,7 @@ pub async fn look(app: &App, row: &OriginalRow) -> Result<Vec<Face>, Problem> {
 }
 
 /// Looks for the faces of a new original in the background, one picture after the other.
-pub fn look_soon(app: &App, id: u64) {
+pub fn look_soon(app: &App, id: OriginalId) {
     let app = app.clone();
     tokio::spawn(async move {
         let Ok(_turn) = app.finding.acquire().await else { return };
@@ -49,7 +50,7 @@ pub fn look_soon(app: &App, id: u64) {
             // What was not found now is looked for when the picture is first opened.
             () = app.stop.cancelled() => {}
             outcome = looked => if let Err(problem) = outcome {
-                tracing::warn!(original = id, detail = problem.detail, "faces were not looked for");
+                tracing::warn!(original = %id, detail = problem.detail, "faces were not looked for");
             }
         }
     });

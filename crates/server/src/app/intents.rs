@@ -2,6 +2,7 @@
 
 use dettaglio_domain::file::{Format, OutputSettings};
 use dettaglio_domain::frame::Frame;
+use dettaglio_domain::id::{HouseId, OrderId, OriginalId};
 use dettaglio_domain::intent::{Alternative, Intent, Letter};
 use dettaglio_domain::limits::LimitError;
 use dettaglio_domain::model::Catalogue;
@@ -27,7 +28,7 @@ struct OrderUsual {
 
 impl OrderUsual {
     /// Of an order.
-    async fn of(app: &App, order: u64) -> Result<Self, Problem> {
+    async fn of(app: &App, order: OrderId) -> Result<Self, Problem> {
         let details = app.store.order(order).await?.details;
         let steps = match details.house_treatment_id {
             Some(id) => steps_of(app, id).await?,
@@ -37,11 +38,8 @@ impl OrderUsual {
     }
 }
 
-/// How large, when nothing was said: the print that the picture came in with, or twice its size.
-const FIRST_FACTOR: f64 = 2.0;
-
 /// What is done under a house treatment's number, if there is one.
-pub async fn steps_of(app: &App, id: u64) -> Result<Option<Steps>, Problem> {
+pub async fn steps_of(app: &App, id: HouseId) -> Result<Option<Steps>, Problem> {
     Ok(app.store.house_treatments().await?.into_iter().find(|house| house.id == id).map(|house| house.steps))
 }
 
@@ -51,7 +49,7 @@ pub async fn first(app: &App, row: &OriginalRow) -> Result<Intent, Problem> {
     let usual = OrderUsual::of(app, row.order_id).await?;
     let row = &OriginalRow { faces: Some(faces_of(app, row).await?), ..row.clone() };
     let ordered = usual.print.map(|print| print.target);
-    let target = row.target.or(ordered).unwrap_or(Target::Factor { factor: FIRST_FACTOR });
+    let target = row.target.or(ordered).unwrap_or(Target::USUAL);
     let surround = usual.print.map_or(Surround::None, |print| print.surround);
     let wanted = SuggestionFor { target, frame: Frame::default(), surround, distance_m: None };
     let recipe = match &usual.steps {
@@ -109,7 +107,7 @@ pub fn worked_out(intent: &Intent, catalogue: &Catalogue, row: &OriginalRow) -> 
 #[derive(Debug, Serialize, ToSchema)]
 pub struct Applied {
     /// Its number.
-    pub id: u64,
+    pub id: OriginalId,
     /// Its name.
     pub name: String,
     /// What it had before, to undo it.

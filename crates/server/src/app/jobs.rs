@@ -1,6 +1,7 @@
 //! Jobs: enlargements that are to be made.
 
 use dettaglio_domain::file::OutputSettings;
+use dettaglio_domain::id::{JobId, OriginalId};
 use dettaglio_domain::intent::Intent;
 use dettaglio_domain::naming::{DEFAULT_PATTERN, NameParts, file_name};
 use dettaglio_domain::recipe::Worked;
@@ -13,7 +14,7 @@ use super::state::App;
 use crate::problem::Problem;
 
 /// Queues an enlargement; limits are checked now.
-pub async fn queue(app: &App, id: u64, intent: &Intent, pattern: Option<&str>) -> Result<Vec<u64>, Problem> {
+pub async fn queue(app: &App, id: OriginalId, intent: &Intent, pattern: Option<&str>) -> Result<Vec<JobId>, Problem> {
     let mut row = app.store.original(id).await?;
     row.faces = Some(faces_of(app, &row).await?);
     let worked = intents::work_out(intent, app, &row, app.files.free_bytes())?;
@@ -27,7 +28,7 @@ pub async fn queue(app: &App, id: u64, intent: &Intent, pattern: Option<&str>) -
 /// A job for what was worked out, with its treatment kept and its time forecast.
 pub async fn new_job(
     app: &App,
-    original: u64,
+    original: OriginalId,
     worked: &Worked,
     settings: OutputSettings,
     file_name: String,

@@ -1,5 +1,6 @@
 //! Originals: how files become pictures of an order.
 
+use dettaglio_domain::id::{OrderId, OriginalId};
 use std::path::Path;
 use std::sync::Arc;
 
@@ -27,9 +28,9 @@ const THUMBNAIL_EDGE: u32 = 320;
 #[derive(Debug, Serialize, ToSchema)]
 pub struct OriginalView {
     /// Its number.
-    pub id: u64,
+    pub id: OriginalId,
     /// The order it belongs to.
-    pub order_id: u64,
+    pub order_id: OrderId,
     /// The name of the file that was imported.
     pub name: String,
     /// The file's SHA-256.
@@ -66,7 +67,7 @@ pub struct Imported {
 /// What became of a file; of an archive, of each file in it.
 pub async fn import_one(
     app: &App,
-    order: u64,
+    order: OrderId,
     name: String,
     received: Result<(NamedTempFile, ContentHash), Problem>,
 ) -> Vec<Imported> {
@@ -79,7 +80,7 @@ pub async fn import_one(
 }
 
 /// One file after another: only one of them lies unpacked on the disk.
-async fn import_archive(app: &App, order: u64, file: &NamedTempFile) -> Result<Vec<Imported>, Problem> {
+async fn import_archive(app: &App, order: OrderId, file: &NamedTempFile) -> Result<Vec<Imported>, Problem> {
     let (path, work, limits) = (file.path().to_owned(), app.files.work().to_owned(), *app.studio.limits());
     let mut unpacking = blocking(move || Unpacking::open(&path, &limits)).await??;
     let mut outcomes = Vec::new();
@@ -98,7 +99,7 @@ async fn import_archive(app: &App, order: u64, file: &NamedTempFile) -> Result<V
 
 async fn import_file(
     app: &App,
-    order: u64,
+    order: OrderId,
     name: String,
     received: Result<(NamedTempFile, ContentHash), Problem>,
 ) -> Imported {
@@ -119,7 +120,7 @@ fn refused(name: String, problem: Problem) -> Imported {
 /// Reads and measures a file, keeps it with its thumbnail, and adds it to an order.
 pub async fn add_file(
     app: &App,
-    order: u64,
+    order: OrderId,
     name: &str,
     file: NamedTempFile,
     hash: ContentHash,

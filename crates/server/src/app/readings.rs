@@ -120,7 +120,7 @@ pub async fn trial_of(app: &App, row: &OriginalRow, reading: &Reading, factor: u
         Err(error) if error.is_cancelled() => return Err(error.into()),
         // Without it the suggestion is a cautious one: better than none at all.
         Err(error) => {
-            tracing::warn!(%error, picture = row.id, "nothing could be tried");
+            tracing::warn!(%error, picture = %row.id, "nothing could be tried");
             return Ok(None);
         }
     };

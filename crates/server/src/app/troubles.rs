@@ -74,11 +74,11 @@ impl Troubles {
     /// All of them, the oldest first.
     pub fn all(&self) -> Vec<Trouble> {
         let now = Instant::now();
-        let told = |kept: &Kept| Trouble {
+        let view = |kept: &Kept| Trouble {
             again_in_seconds: kept.next.saturating_duration_since(now).as_secs(),
             ..kept.trouble.clone()
         };
-        let mut all: Vec<Trouble> = self.lock().values().map(told).collect();
+        let mut all: Vec<Trouble> = self.lock().values().map(view).collect();
         all.sort_by_key(|trouble| trouble.since);
         all
     }

@@ -1,5 +1,6 @@
 //! Rehearsals that go on: each on its own, turn by turn between the views, until all is done or it is given up.
 
+use dettaglio_domain::id::OriginalId;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, MutexGuard};
 
@@ -40,7 +41,7 @@ impl Kept {
 
 /// All that go on, by picture.
 #[derive(Default)]
-pub struct Rehearsals(Mutex<HashMap<u64, UnderWay>>);
+pub struct Rehearsals(Mutex<HashMap<OriginalId, UnderWay>>);
 
 struct UnderWay {
     kept: Arc<Mutex<Kept>>,
@@ -50,7 +51,7 @@ struct UnderWay {
 /// A rehearsal that is about to begin.
 pub struct Planned {
     /// Of which picture.
-    pub picture: u64,
+    pub picture: OriginalId,
     /// Parts and candidates.
     pub rehearsal: Rehearsal,
     /// What is put back.
@@ -59,12 +60,12 @@ pub struct Planned {
 
 impl Rehearsals {
     /// Where the rehearsal of a picture stands, where one goes on.
-    pub fn standing(&self, picture: u64) -> Option<Kept> {
+    pub fn standing(&self, picture: OriginalId) -> Option<Kept> {
         lock(&self.0).get(&picture).map(|under_way| lock(&under_way.kept).clone())
     }
 
     /// Gives the rehearsal of a picture up, where one goes on.
-    pub fn give_up(&self, picture: u64) {
+    pub fn give_up(&self, picture: OriginalId) {
         if let Some(under_way) = lock(&self.0).remove(&picture) {
             under_way.stop.cancel();
         }

@@ -1,5 +1,6 @@
 //! The worker: takes jobs from the queue and makes enlargements of them.
 
+use dettaglio_domain::id::JobId;
 use std::convert::Infallible;
 use std::path::PathBuf;
 use std::sync::atomic::{AtomicBool, AtomicU8, AtomicU64, Ordering};
@@ -88,7 +89,7 @@ impl Worker {
         while !stop.is_cancelled() {
             match self.store.take_job(&self.name).await {
                 Ok(Some(job)) => {
-                    self.job.store(job.id, Ordering::Relaxed);
+                    self.job.store(job.id.get(), Ordering::Relaxed);
                     self.carry_out(&job, stop).await;
                     self.job.store(0, Ordering::Relaxed);
                 }
@@ -103,7 +104,7 @@ impl Worker {
 
     async fn show_presence(&self, done: &CancellationToken) {
         while !done.is_cancelled() {
-            let job = Some(self.job.load(Ordering::Relaxed)).filter(|id| *id != 0);
+            let job = Some(self.job.load(Ordering::Relaxed)).filter(|id| *id != 0).map(JobId::from);
             if let Err(error) = self.store.worker_seen(&self.name, self.studio.machine(), job).await {
                 tracing::warn!(%error, "a worker could not say that it is there");
             }
@@ -134,24 +135,24 @@ impl Worker {
         let (id, name) = (job.id, &self.name);
         let ended = match (outcome, ending) {
             (Ok(()), _) | (Err(_), Some(Ending::Lost)) => return,
-            (Err(_), Some(Ending::Returned)) => self.insist(|| self.store.return_job(id, name, false)).await,
-            (Err(_), Some(Ending::Paused)) => self.insist(|| self.store.return_job(id, name, true)).await,
+            (Err(_), Some(Ending::Returned)) => self.retried(|| self.store.return_job(id, name, false)).await,
+            (Err(_), Some(Ending::Paused)) => self.retried(|| self.store.return_job(id, name, true)).await,
             (Err(_), Some(Ending::Cancelled)) => {
-                self.insist(|| self.store.end_job(id, name, JobState::Cancelled, "")).await
+                self.retried(|| self.store.end_job(id, name, JobState::Cancelled, "")).await
             }
-            (Err(problem), None) if problem.is_passing() => {
-                tracing::warn!(job = id, reason = %problem.detail, "a job is put off");
+            (Err(problem), None) if problem.is_transient() => {
+                tracing::warn!(job = %id, reason = %problem.detail, "a job is put off");
                 let reason = format!("tried again every {PUT_OFF_SECONDS} s: {}", problem.detail);
-                self.insist(|| self.store.put_off_job(id, name, &reason, PUT_OFF_SECONDS)).await
+                self.retried(|| self.store.put_off_job(id, name, &reason, PUT_OFF_SECONDS)).await
             }
             (Err(problem), None) => {
-                tracing::warn!(job = id, reason = %problem.detail, "a job failed");
-                self.insist(|| self.store.end_job(id, name, JobState::Failed, &problem.detail)).await
+                tracing::warn!(job = %id, reason = %problem.detail, "a job failed");
+                self.retried(|| self.store.end_job(id, name, JobState::Failed, &problem.detail)).await
             }
         };
         if let Err(error) = ended {
             // Its lease runs out, and a worker takes it again.
-            tracing::error!(%error, job = id, "the end of a job could not be recorded");
+            tracing::error!(%error, job = %id, "the end of a job could not be recorded");
         }
     }
 
@@ -174,7 +175,7 @@ impl Worker {
                 Ok(Lease::HeldUp) => *ending = ending.or(Some(Ending::Returned)),
                 Ok(Lease::Lost) => *ending = Some(Ending::Lost),
                 // The lease outlasts a short absence of the database.
-                Err(error) => tracing::warn!(%error, job = job.id, "no sign of life could be given"),
+                Err(error) => tracing::warn!(%error, job = %job.id, "no sign of life could be given"),
             }
             if stop.is_cancelled() {
                 *ending = ending.or(Some(Ending::Returned));
@@ -185,14 +186,14 @@ impl Worker {
         }
     }
 
-    /// Tells the database something until it hears it, or patience ends.
-    async fn insist<T, F: Future<Output = Result<T, StoreError>>>(
+    /// Does something with the database, again and again while it is away, for as long as [`PATIENCE`].
+    async fn retried<T, F: Future<Output = Result<T, StoreError>>>(
         &self,
-        mut tell: impl FnMut() -> F,
+        mut attempt: impl FnMut() -> F,
     ) -> Result<T, StoreError> {
         let began = Instant::now();
         loop {
-            match tell().await {
+            match attempt().await {
                 Err(error) if error.is_absence() && began.elapsed() < PATIENCE => {
                     tracing::warn!(%error, "the database is away; trying again");
                     tokio::time::sleep(Duration::from_secs(1)).await;
@@ -236,7 +237,7 @@ impl Worker {
         let record = record(&self.studio, job, &row, &treatment, seconds, forecast);
         let key = FileStore::result_key(job.id, job.attempts, job.settings.format.extension());
         let bytes = self.files.put_file(&key, &scratch.0).await?;
-        let held = self.insist(|| self.store.finish_job(job, &self.name, &key, bytes, &record)).await?;
+        let held = self.retried(|| self.store.finish_job(job, &self.name, &key, bytes, &record)).await?;
         if held {
             self.learn(kept, &treatment, &watch, seconds).await;
         } else {
@@ -258,11 +259,11 @@ impl Worker {
         let rates = self.studio.rates();
         let changed =
             before.zip(rates.seconds(kept, treatment)).is_some_and(|(b, a)| (a / b - 1.0).abs() > WORTH_TELLING);
-        let told = async {
+        let signs = async {
             self.store.set_rates(self.studio.machine(), &rates).await?;
             if changed { self.studio.restate_forecasts().await } else { Ok(()) }
         };
-        if let Err(error) = told.await {
+        if let Err(error) = signs.await {
             tracing::warn!(%error, "what was learnt of this machine's speed could not be kept");
         }
     }

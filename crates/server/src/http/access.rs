@@ -9,7 +9,7 @@ use argon2::password_hash::phc::PasswordHash;
 use argon2::password_hash::{PasswordHasher, PasswordVerifier};
 use axum::extract::{FromRequestParts, Request, State};
 use axum::http::request::Parts;
-use axum::http::{HeaderMap, Method, StatusCode, header};
+use axum::http::{HeaderMap, Method, header};
 use axum::middleware::Next;
 use axum::response::{IntoResponse, Response};
 use dettaglio_domain::hash::ContentHash;
@@ -22,7 +22,8 @@ use tower_sessions_sqlx_store::MySqlStore;
 use utoipa::ToSchema;
 
 use super::sign_ins::SignIns;
-use crate::problem::Problem;
+use super::terms::Needs;
+use crate::problem::{Kind, Problem};
 
 /// How long a session lasts without a request.
 const IDLE_DAYS: i64 = 7;
@@ -30,8 +31,8 @@ const IDLE_DAYS: i64 = 7;
 /// Under which name a session holds who it is.
 const WHO: &str = "account";
 
-/// The address of sessions.
-pub const SESSION: &str = "/api/v1/session";
+/// The cookie that holds a session's key.
+pub const COOKIE: &str = "dettaglio";
 
 /// The shortest password, in characters.
 const SHORTEST_PASSWORD: usize = 10;
@@ -97,7 +98,7 @@ impl Access {
     /// Keeps who has signed in, in the database, behind a cookie that scripts cannot read.
     pub fn layer(&self) -> SessionManagerLayer<MySqlStore> {
         SessionManagerLayer::new(self.sessions.clone())
-            .with_name("dettaglio")
+            .with_name(COOKIE)
             .with_same_site(SameSite::Strict)
             .with_http_only(true)
             .with_secure(self.secure && !self.only_here)
@@ -105,15 +106,29 @@ impl Access {
     }
 }
 
-/// Lets a request through when whoever makes it may.
-pub async fn guard(State(access): State<Arc<Access>>, session: Session, mut request: Request, next: Next) -> Response {
-    // Taken out beforehand, as a request cannot be lent across a wait.
-    let asked = Asked {
-        changes: !matches!(*request.method(), Method::GET | Method::HEAD | Method::OPTIONS),
-        path: request.uri().path().to_owned(),
-        headers: request.headers().clone(),
+/// Refuses what comes from a page of somebody else, or, where the server is for this machine alone, from elsewhere.
+pub async fn keep_strangers_out(State(access): State<Arc<Access>>, request: Request, next: Next) -> Response {
+    let changes = !matches!(*request.method(), Method::GET | Method::HEAD | Method::OPTIONS);
+    let headers = request.headers();
+    let detail = if access.only_here && (!is_from_here(headers) || (changes && !is_own_origin(headers))) {
+        "this server answers only to pages of its own, opened on 127.0.0.1 or localhost"
+    } else if changes && !is_own_origin(headers) {
+        // A page from elsewhere could make a browser send the cookie along; it cannot change where it says that it comes from.
+        "this request did not come from a page of this server"
+    } else {
+        return next.run(request).await;
     };
-    match may(&access, &session, &asked).await {
+    Problem::new(Kind::Forbidden, "access.foreign", detail).into_response()
+}
+
+/// Lets a request through to a route when whoever makes it may use the route; says to the handler who it is.
+pub async fn guard(
+    State((access, needs)): State<(Arc<Access>, Needs)>,
+    session: Session,
+    mut request: Request,
+    next: Next,
+) -> Response {
+    match may(&access, needs, &session).await {
         Ok(who) => {
             request.extensions_mut().insert(who);
             next.run(request).await
@@ -122,27 +137,9 @@ pub async fn guard(State(access): State<Arc<Access>>, session: Session, mut requ
     }
 }
 
-/// What counts of a request.
-struct Asked {
-    changes: bool,
-    path: String,
-    headers: HeaderMap,
-}
-
-async fn may(access: &Access, session: &Session, asked: &Asked) -> Result<Option<Who>, Problem> {
-    let Asked { changes, path, headers } = asked;
-    let changes = *changes;
+async fn may(access: &Access, needs: Needs, session: &Session) -> Result<Option<Who>, Problem> {
     if access.only_here {
-        if !is_from_here(headers) || (changes && !is_own_origin(headers)) {
-            let detail = "this server answers only to pages of its own, opened on 127.0.0.1 or localhost";
-            return Err(Problem::new(StatusCode::FORBIDDEN, "access.foreign", detail));
-        }
         return Ok(Some(Who { name: String::new(), role: Role::Technician }));
-    }
-    // A page from elsewhere could make a browser send the cookie along; it cannot change where it says that it comes from.
-    if changes && !is_own_origin(headers) {
-        let detail = "this request did not come from a page of this server";
-        return Err(Problem::new(StatusCode::FORBIDDEN, "access.foreign", detail));
     }
     let signed_in: Option<SignedIn> = session.get(WHO).await.map_err(Problem::internal)?;
     let who = match &signed_in {
@@ -152,28 +149,15 @@ async fn may(access: &Access, session: &Session, asked: &Asked) -> Result<Option
     if signed_in.is_some() && who.is_none() {
         session.flush().await.map_err(Problem::internal)?;
     }
-    if !path.starts_with("/api/") || is_open(path) {
-        return Ok(who);
+    match (needs, who) {
+        (Needs::Nothing, who) => Ok(who),
+        (_, None) => Err(Problem::new(Kind::SignIn, "access.sign-in", "sign in first")),
+        (Needs::Technician, Some(Who { name, role: Role::Viewer })) => {
+            let detail = format!("{name} may look at everything and change nothing: ask a technician");
+            Err(Problem::new(Kind::Forbidden, "access.viewer", detail))
+        }
+        (_, who) => Ok(who),
     }
-    let Some(who) = who else {
-        return Err(Problem::new(StatusCode::UNAUTHORIZED, "access.sign-in", "sign in first"));
-    };
-    if changes && who.role == Role::Viewer && !only_asks(path) {
-        let detail = format!("{} may look at everything and change nothing: ask a technician", who.name);
-        return Err(Problem::new(StatusCode::FORBIDDEN, "access.viewer", detail));
-    }
-    Ok(Some(who))
-}
-
-/// What is answered without an account: signing in, the rules by which a page is drawn, whether the server lives, and links that carry their own right.
-fn is_open(path: &str) -> bool {
-    matches!(path, SESSION | "/api/v1/health" | "/api/v1/rules") || path.starts_with("/api/v1/shared/")
-}
-
-/// Requests with a body that ask and change nothing.
-fn only_asks(path: &str) -> bool {
-    const ASKING: [&str; 6] = ["/plan", "/forecast", "/suggestion", "/adapt", "/crop", "/preflight"];
-    ASKING.iter().any(|end| path.ends_with(end))
 }
 
 fn header_text(headers: &HeaderMap, name: header::HeaderName) -> Option<&str> {
@@ -242,7 +226,7 @@ pub async fn sign_in(
     })
     .await?;
     let Some(account) = account.filter(|_| fits) else {
-        return Err(Problem::new(StatusCode::UNAUTHORIZED, "access.wrong", "name or password is wrong"));
+        return Err(Problem::new(Kind::SignIn, "access.wrong", "name or password is wrong"));
     };
     session.cycle_id().await.map_err(Problem::internal)?;
     session.insert(WHO, SignedIn::of(&account)).await.map_err(Problem::internal)?;
@@ -259,7 +243,7 @@ impl<S: Send + Sync> FromRequestParts<S> for Who {
 
     async fn from_request_parts(parts: &mut Parts, _: &S) -> Result<Self, Problem> {
         let who = parts.extensions.get::<Option<Who>>().cloned().flatten();
-        who.ok_or_else(|| Problem::new(StatusCode::UNAUTHORIZED, "access.sign-in", "sign in first"))
+        who.ok_or_else(|| Problem::new(Kind::SignIn, "access.sign-in", "sign in first"))
     }
 }
 

@@ -1,5 +1,6 @@
 //! What goes out of the house: all results of an order as one archive, and the report on them.
 
+use dettaglio_domain::id::OrderId;
 use std::io::{Read, Write};
 use std::path::PathBuf;
 
@@ -17,6 +18,7 @@ use tokio_stream::wrappers::ReceiverStream;
 use utoipa::{IntoParams, ToSchema};
 use zip::write::SimpleFileOptions;
 
+use super::answer::ProblemDetails;
 use super::extract::{Address, Question};
 use super::serve_file::disposition;
 use crate::adapters::report::{self, Report};
@@ -43,7 +45,7 @@ pub struct Wanted {
     which: Going,
 }
 
-async fn going(app: &App, order: u64, which: Going) -> Result<Vec<Enlargement>, Problem> {
+async fn going(app: &App, order: OrderId, which: Going) -> Result<Vec<Enlargement>, Problem> {
     let mut results = app.store.enlargements(order).await?;
     results.retain(|result| match which {
         Going::Accepted => result.verdict == Some(Approval::Accepted),
@@ -58,11 +60,11 @@ async fn going(app: &App, order: u64, which: Going) -> Result<Vec<Enlargement>, 
 }
 
 /// The report on an order, as a page that holds its pictures.
-#[utoipa::path(get, path = "/orders/{id}/report.html", tag = "delivery", params(("id" = u64, Path), Wanted),
-    responses((status = OK, content_type = "text/html"), (status = 422, body = Problem)))]
+#[utoipa::path(get, path = "/orders/{id}/report.html", tag = "delivery", params(("id" = OrderId, Path), Wanted),
+    responses((status = OK, content_type = "text/html"), (status = 422, body = ProblemDetails)))]
 pub async fn report_html(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<OrderId>,
     Question(Wanted { which }): Question<Wanted>,
 ) -> Result<Response, Problem> {
     let report = Report::of(&app, app.store.order(id).await?, &going(&app, id, which).await?).await?;
@@ -70,11 +72,11 @@ pub async fn report_html(
 }
 
 /// The report on an order, as PDF.
-#[utoipa::path(get, path = "/orders/{id}/report.pdf", tag = "delivery", params(("id" = u64, Path), Wanted),
-    responses((status = OK, content_type = "application/pdf"), (status = 422, body = Problem)))]
+#[utoipa::path(get, path = "/orders/{id}/report.pdf", tag = "delivery", params(("id" = OrderId, Path), Wanted),
+    responses((status = OK, content_type = "application/pdf"), (status = 422, body = ProblemDetails)))]
 pub async fn report_pdf(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<OrderId>,
     Question(Wanted { which }): Question<Wanted>,
 ) -> Result<Response, Problem> {
     let report = Report::of(&app, app.store.order(id).await?, &going(&app, id, which).await?).await?;
@@ -91,11 +93,11 @@ pub async fn report_pdf(
 }
 
 /// All results of an order with the report, as one zip archive with a folder of the order's name.
-#[utoipa::path(get, path = "/orders/{id}/delivery.zip", tag = "delivery", params(("id" = u64, Path), Wanted),
-    responses((status = OK, content_type = "application/zip"), (status = 422, body = Problem)))]
+#[utoipa::path(get, path = "/orders/{id}/delivery.zip", tag = "delivery", params(("id" = OrderId, Path), Wanted),
+    responses((status = OK, content_type = "application/zip"), (status = 422, body = ProblemDetails)))]
 pub async fn delivery(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<OrderId>,
     Question(Wanted { which }): Question<Wanted>,
 ) -> Result<Response, Problem> {
     let results = going(&app, id, which).await?;

@@ -3,10 +3,12 @@
 use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
+use dettaglio_domain::id::{OrderId, PrintingId, ResultId};
 use dettaglio_store::printings::Printing;
 use serde::Serialize;
 use utoipa::ToSchema;
 
+use super::answer::ProblemDetails;
 use super::extract::Address;
 use crate::adapters::printer;
 use crate::app::App;
@@ -45,9 +47,12 @@ pub async fn retry_shop(State(app): State<App>) -> StatusCode {
 }
 
 /// Sends a result to the printer.
-#[utoipa::path(post, path = "/enlargements/{id}/print", tag = "devices", params(("id" = u64, Path)),
-    responses((status = CREATED, body = u64), (status = 422, body = Problem), (status = 502, body = Problem)))]
-pub async fn print(State(app): State<App>, Address(id): Address<u64>) -> Result<(StatusCode, Json<u64>), Problem> {
+#[utoipa::path(post, path = "/enlargements/{id}/print", tag = "devices", params(("id" = ResultId, Path)),
+    responses((status = CREATED, body = PrintingId), (status = 422, body = ProblemDetails), (status = 502, body = ProblemDetails)))]
+pub async fn print(
+    State(app): State<App>,
+    Address(id): Address<ResultId>,
+) -> Result<(StatusCode, Json<PrintingId>), Problem> {
     let none = || Problem::refused("printer.none", "no printer is connected: start the server with --printer ADDRESS");
     let printer = app.devices.printer.as_deref().ok_or_else(none)?;
     let result = app.store.enlargement(id).await?;
@@ -55,8 +60,8 @@ pub async fn print(State(app): State<App>, Address(id): Address<u64>) -> Result<
 }
 
 /// What was sent of an order, and what the printer said; the newest first.
-#[utoipa::path(get, path = "/orders/{id}/printings", tag = "devices", params(("id" = u64, Path)),
+#[utoipa::path(get, path = "/orders/{id}/printings", tag = "devices", params(("id" = OrderId, Path)),
     responses((status = OK, body = Vec<Printing>)))]
-pub async fn printings(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<Vec<Printing>>, Problem> {
+pub async fn printings(State(app): State<App>, Address(id): Address<OrderId>) -> Result<Json<Vec<Printing>>, Problem> {
     Ok(Json(app.store.printings(id).await?))
 }

@@ -2,13 +2,17 @@
 
 use utoipa::openapi::path::{Operation, PathItem};
 use utoipa::openapi::response::Response;
+use utoipa::openapi::security::{ApiKey, ApiKeyValue, SecurityRequirement, SecurityScheme};
 use utoipa::openapi::{Content, OpenApi, Ref, RefOr};
+
+use super::access::COOKIE;
+use super::terms::Needs;
 
 /// The type of an answer that refuses (RFC 9457).
 const PROBLEM_TYPE: &str = "application/problem+json";
 
 /// Where the document describes it.
-const PROBLEM: &str = "#/components/schemas/Problem";
+const PROBLEM: &str = "#/components/schemas/ProblemDetails";
 
 /// The key of the response that stands for every status that is not listed.
 const OTHERWISE: &str = "default";
@@ -18,12 +22,34 @@ const OTHERWISE: &str = "default";
 /// An operation lists the refusals that are its own. Besides, each may find that the one who asks has no right to, that the message
 /// makes no sense or is too long, that the database is away, or that there is no memory at the moment.
 pub fn complete(document: &mut OpenApi) {
+    let cookie = SecurityScheme::ApiKey(ApiKey::Cookie(ApiKeyValue::with_description(
+        COOKIE,
+        "Set by signing in. On this machine alone nobody has to, and whoever asks is a technician.",
+    )));
+    document.components.get_or_insert_default().add_security_scheme(SESSION, cookie);
     for item in document.paths.paths.values_mut() {
         for operation in operations(item) {
             for response in operation.responses.responses.values_mut() {
                 tell_problems_apart(response);
             }
             operation.responses.responses.entry(OTHERWISE.to_owned()).or_insert_with(|| RefOr::T(refusal()));
+        }
+    }
+}
+
+/// How the document calls what a browser sends along when somebody is signed in.
+const SESSION: &str = "session";
+
+/// Says of every operation who may use it: by which cookie they are known, and with which role.
+pub fn say_who(document: &mut OpenApi, needs: Needs) {
+    let required = match needs {
+        Needs::Nothing => SecurityRequirement::default(),
+        Needs::Account => SecurityRequirement::new::<_, [&str; 0], &str>(SESSION, []),
+        Needs::Technician => SecurityRequirement::new(SESSION, ["technician"]),
+    };
+    for item in document.paths.paths.values_mut() {
+        for operation in operations(item) {
+            operation.security = Some(vec![required.clone()]);
         }
     }
 }

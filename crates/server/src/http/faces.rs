@@ -1,15 +1,16 @@
 //! Faces of an original, and what restoring one comes to.
 
+use dettaglio_domain::id::OriginalId;
 use std::sync::Arc;
 
 use axum::Json;
 use axum::extract::State;
-use axum::http::StatusCode;
 use dettaglio_domain::face::LeftAlone;
 use dettaglio_domain::hash::ContentHash;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 
+use super::answer::ProblemDetails;
 use super::extract::Address;
 use crate::app::App;
 use crate::app::faces::{FoundFace, faces_of, look};
@@ -17,17 +18,20 @@ use crate::compute::studio::Lane;
 use crate::problem::Problem;
 
 /// The faces of an original, the largest first; looked for now if nobody has yet.
-#[utoipa::path(get, path = "/originals/{id}/faces", tag = "faces", params(("id" = u64, Path)),
-    responses((status = OK, body = Vec<FoundFace>), (status = 404, body = Problem)))]
-pub async fn faces(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<Vec<FoundFace>>, Problem> {
+#[utoipa::path(get, path = "/originals/{id}/faces", tag = "faces", params(("id" = OriginalId, Path)),
+    responses((status = OK, body = Vec<FoundFace>), (status = 404, body = ProblemDetails)))]
+pub async fn faces(State(app): State<App>, Address(id): Address<OriginalId>) -> Result<Json<Vec<FoundFace>>, Problem> {
     let row = app.store.original(id).await?;
     Ok(Json(faces_of(&app, &row).await?.into_iter().map(FoundFace::from).collect()))
 }
 
 /// Looks for the faces of an original once more: what was found before is replaced.
-#[utoipa::path(post, path = "/originals/{id}/faces", tag = "faces", params(("id" = u64, Path)),
-    responses((status = OK, body = Vec<FoundFace>), (status = 404, body = Problem)))]
-pub async fn find_again(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<Vec<FoundFace>>, Problem> {
+#[utoipa::path(post, path = "/originals/{id}/faces", tag = "faces", params(("id" = OriginalId, Path)),
+    responses((status = OK, body = Vec<FoundFace>), (status = 404, body = ProblemDetails)))]
+pub async fn find_again(
+    State(app): State<App>,
+    Address(id): Address<OriginalId>,
+) -> Result<Json<Vec<FoundFace>>, Problem> {
     let row = app.store.original(id).await?;
     Ok(Json(look(&app, &row).await?.into_iter().map(FoundFace::from).collect()))
 }
@@ -57,14 +61,13 @@ pub struct RestorationView {
 
 /// How far a restored face departs from the original, and whether that is too far.
 #[utoipa::path(get, path = "/faces/{original}/{treatment}/{face}", tag = "faces", params(FaceAddress),
-    responses((status = OK, body = RestorationView), (status = 404, body = Problem)))]
+    responses((status = OK, body = RestorationView), (status = 404, body = ProblemDetails)))]
 pub async fn restoration(
     State(app): State<App>,
     Address(at): Address<FaceAddress>,
 ) -> Result<Json<RestorationView>, Problem> {
     let treatment = app.studio.treatment(at.treatment).await?;
-    let nothing =
-        || Problem::new(StatusCode::NOT_FOUND, "face.unknown", "this treatment restores no such face".to_owned());
+    let nothing = || Problem::missing("face.unknown", "this treatment restores no such face".to_owned());
     let face = treatment.faces.get(at.face).ok_or_else(nothing)?.face;
     let original = app.studio.original(at.original).await?;
     let (treatment, picture) = (Arc::clone(&treatment), Arc::clone(&original));

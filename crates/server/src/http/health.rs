@@ -29,14 +29,14 @@ pub struct Health {
 /// The state of database, file store, engine and workers.
 #[utoipa::path(get, path = "/health", tag = "health", responses((status = OK, body = Health), (status = 503, body = Health, description = "a part does not work")))]
 pub async fn health(State(app): State<App>) -> (StatusCode, Json<Health>) {
-    fn told<E: std::fmt::Display>(outcome: Result<(), E>) -> String {
+    fn said<E: std::fmt::Display>(outcome: Result<(), E>) -> String {
         outcome.map_or_else(|error| error.to_string(), |()| "ok".to_owned())
     }
     let health = Health {
         version: env!("CARGO_PKG_VERSION"),
-        database: told(app.store.ping().await),
-        store: told(app.files.check().await),
-        engine: told(Engine::load().map(|_| ())),
+        database: said(app.store.ping().await),
+        store: said(app.files.check().await),
+        engine: said(Engine::load().map(|_| ())),
         workers: app.workers.len() as u32,
         busy: app.workers.iter().filter(|worker| worker.is_busy()).count() as u32,
     };

@@ -5,6 +5,7 @@ use axum::extract::State;
 use axum::http::StatusCode;
 use chrono::{DateTime, Utc};
 use dettaglio_core::model::Shelf;
+use dettaglio_domain::id::{HouseId, OrderId, OriginalId};
 use dettaglio_domain::reading::Reading;
 use dettaglio_domain::recipe::Steps;
 use dettaglio_domain::suggest::Suggestion;
@@ -13,6 +14,7 @@ use dettaglio_store::orders::OriginalRow;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use super::answer::ProblemDetails;
 use super::extract::{Address, Body};
 use crate::app::intents::Applied;
 use crate::app::readings::reading_of;
@@ -26,7 +28,7 @@ const LONGEST_NAME: usize = 100;
 #[derive(Debug, Serialize, ToSchema)]
 pub struct HouseTreatmentView {
     /// Its number.
-    pub id: u64,
+    pub id: HouseId,
     /// What it is called.
     pub name: String,
     /// What is done.
@@ -53,7 +55,7 @@ pub async fn house_treatments(State(app): State<App>) -> Result<Json<Vec<HouseTr
 
 /// Keeps steps under a name.
 #[utoipa::path(post, path = "/house-treatments", tag = "house", request_body = NewHouseTreatment,
-    responses((status = NO_CONTENT), (status = 422, body = Problem)))]
+    responses((status = NO_CONTENT), (status = 422, body = ProblemDetails)))]
 pub async fn keep_house_treatment(
     State(app): State<App>,
     Body(new): Body<NewHouseTreatment>,
@@ -68,19 +70,22 @@ pub async fn keep_house_treatment(
 }
 
 /// Forgets a house treatment; pictures that got it keep it.
-#[utoipa::path(delete, path = "/house-treatments/{id}", tag = "house", params(("id" = u64, Path)),
-    responses((status = NO_CONTENT), (status = 404, body = Problem)))]
-pub async fn remove_house_treatment(State(app): State<App>, Address(id): Address<u64>) -> Result<StatusCode, Problem> {
+#[utoipa::path(delete, path = "/house-treatments/{id}", tag = "house", params(("id" = HouseId, Path)),
+    responses((status = NO_CONTENT), (status = 404, body = ProblemDetails)))]
+pub async fn remove_house_treatment(
+    State(app): State<App>,
+    Address(id): Address<HouseId>,
+) -> Result<StatusCode, Problem> {
     app.store.remove_house_treatment(id).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
 /// Steps as they would be on this original: what was measured on another picture is replaced by its own.
-#[utoipa::path(post, path = "/originals/{id}/adapt", tag = "house", params(("id" = u64, Path)), request_body = Steps,
-    responses((status = OK, body = Steps), (status = 404, body = Problem)))]
+#[utoipa::path(post, path = "/originals/{id}/adapt", tag = "house", params(("id" = OriginalId, Path)), request_body = Steps,
+    responses((status = OK, body = Steps), (status = 404, body = ProblemDetails)))]
 pub async fn adapt(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<OriginalId>,
     Body(steps): Body<Steps>,
 ) -> Result<Json<Steps>, Problem> {
     let row = app.store.original(id).await?;
@@ -94,9 +99,9 @@ pub enum Which {
     /// All of them.
     All,
     /// Those with the same subject as this one, by their readings.
-    SameSubjectAs(u64),
+    SameSubjectAs(OriginalId),
     /// These.
-    These(Vec<u64>),
+    These(Vec<OriginalId>),
 }
 
 /// Steps for several pictures.
@@ -116,11 +121,11 @@ fn subject_of<'r>(row: &'r OriginalRow, reading: &Reading, shelf: &Shelf) -> &'r
 }
 
 /// Gives steps to several pictures of an order, on each with its own measurements; prints and areas stay as they are.
-#[utoipa::path(post, path = "/orders/{id}/apply", tag = "house", params(("id" = u64, Path)), request_body = Application,
-    responses((status = OK, body = Vec<Applied>), (status = 404, body = Problem)))]
+#[utoipa::path(post, path = "/orders/{id}/apply", tag = "house", params(("id" = OrderId, Path)), request_body = Application,
+    responses((status = OK, body = Vec<Applied>), (status = 404, body = ProblemDetails)))]
 pub async fn apply(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<OrderId>,
     Body(Application { steps, to }): Body<Application>,
 ) -> Result<Json<Vec<Applied>>, Problem> {
     app.store.order(id).await?;

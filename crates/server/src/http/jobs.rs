@@ -7,12 +7,14 @@ use chrono::{DateTime, Utc};
 use dettaglio_domain::file::OutputSettings;
 use dettaglio_domain::forecast::together;
 use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::id::{JobId, OrderId, OriginalId, ResultId};
 use dettaglio_domain::intent::Intent;
 use dettaglio_store::jobs::{Job, JobState, RunSheet, Stage};
 use dettaglio_store::leases::WorkerRow;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use super::answer::ProblemDetails;
 use super::extract::{Address, Body};
 use super::once::Once;
 use crate::app::{App, jobs};
@@ -28,13 +30,13 @@ const MOST: usize = 10_000;
 #[derive(Clone, Debug, Serialize, ToSchema)]
 pub struct JobView {
     /// Its number.
-    pub id: u64,
+    pub id: JobId,
     /// Of which original.
-    pub original_id: u64,
+    pub original_id: OriginalId,
     /// What that is called.
     pub original_name: String,
     /// In which order.
-    pub order_id: u64,
+    pub order_id: OrderId,
     /// Hash of the treatment.
     #[schema(value_type = String)]
     pub treatment: ContentHash,
@@ -67,7 +69,7 @@ pub struct JobView {
     /// When it ended.
     pub finished_at: Option<DateTime<Utc>>,
     /// The enlargement that came of it.
-    pub enlargement_id: Option<u64>,
+    pub enlargement_id: Option<ResultId>,
 }
 
 impl From<Job> for JobView {
@@ -111,11 +113,11 @@ pub struct JobRequest {
 /// Queues an enlargement; limits are checked now. A request that comes again with the same Idempotency-Key within a day queues
 /// nothing more.
 #[utoipa::path(post, path = "/originals/{id}/jobs", tag = "jobs",
-    params(("id" = u64, Path), ("Idempotency-Key" = Option<String>, Header)), request_body = JobRequest,
-    responses((status = CREATED, body = JobView), (status = 422, body = Problem)))]
+    params(("id" = OriginalId, Path), ("Idempotency-Key" = Option<String>, Header)), request_body = JobRequest,
+    responses((status = CREATED, body = JobView), (status = 422, body = ProblemDetails)))]
 pub async fn add_job(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<OriginalId>,
     Extension(once): Extension<Once>,
     headers: HeaderMap,
     Body(new): Body<JobRequest>,
@@ -127,9 +129,9 @@ pub async fn add_job(
 }
 
 /// One job.
-#[utoipa::path(get, path = "/jobs/{id}", tag = "jobs", params(("id" = u64, Path)),
-    responses((status = OK, body = JobView), (status = 404, body = Problem)))]
-pub async fn show_job(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<JobView>, Problem> {
+#[utoipa::path(get, path = "/jobs/{id}", tag = "jobs", params(("id" = JobId, Path)),
+    responses((status = OK, body = JobView), (status = 404, body = ProblemDetails)))]
+pub async fn show_job(State(app): State<App>, Address(id): Address<JobId>) -> Result<Json<JobView>, Problem> {
     Ok(Json(app.store.job(id).await?.into()))
 }
 
@@ -141,7 +143,7 @@ pub struct WorkerView {
     /// The machine that it runs on.
     pub machine: String,
     /// The job that it has.
-    pub job_id: Option<u64>,
+    pub job_id: Option<JobId>,
 }
 
 /// All that is ahead, and what became of the rest.
@@ -193,7 +195,7 @@ fn time_left(ahead: &[Job], workers: usize) -> Option<f64> {
 /// What is to be done with jobs.
 #[derive(Clone, Copy, Debug, Deserialize, ToSchema)]
 #[serde(rename_all = "lowercase", tag = "do")]
-pub enum Deed {
+pub enum JobAction {
     /// Give them up; those that have ended stay as they are.
     Cancel,
     /// Set them aside until they are resumed; what was computed is kept.
@@ -210,7 +212,7 @@ pub enum Deed {
     /// Let them go right before another, in the order given; at the very end without one.
     Move {
         /// The other.
-        before: Option<u64>,
+        before: Option<JobId>,
     },
 }
 
@@ -218,32 +220,34 @@ pub enum Deed {
 #[derive(Clone, Debug, Deserialize, ToSchema)]
 pub struct Instruction {
     /// Which.
-    pub jobs: Vec<u64>,
+    pub jobs: Vec<JobId>,
     /// What.
     #[serde(flatten)]
-    pub deed: Deed,
+    pub action: JobAction,
 }
 
 /// Does something with jobs.
 #[utoipa::path(post, path = "/jobs", tag = "jobs", request_body = Instruction,
-    responses((status = NO_CONTENT), (status = 422, body = Problem)))]
+    responses((status = NO_CONTENT), (status = 422, body = ProblemDetails)))]
 pub async fn instruct(
     State(app): State<App>,
-    Body(Instruction { jobs, deed }): Body<Instruction>,
+    Body(Instruction { jobs, action }): Body<Instruction>,
 ) -> Result<StatusCode, Problem> {
     if jobs.len() > MOST {
         return Err(Problem::refused("jobs.too-many", format!("at most {MOST} jobs at once")).field("jobs"));
     }
-    match deed {
-        Deed::Cancel => app.store.cancel_jobs(&jobs).await?,
-        Deed::Pause => app.store.pause_jobs(&jobs).await?,
-        Deed::Resume => app.store.resume_jobs(&jobs).await?,
-        Deed::Retry => app.store.retry_jobs(&jobs).await?,
-        Deed::Priority { priority } if (-1..=1).contains(&priority) => app.store.set_priority(&jobs, priority).await?,
-        Deed::Priority { .. } => {
+    match action {
+        JobAction::Cancel => app.store.cancel_jobs(&jobs).await?,
+        JobAction::Pause => app.store.pause_jobs(&jobs).await?,
+        JobAction::Resume => app.store.resume_jobs(&jobs).await?,
+        JobAction::Retry => app.store.retry_jobs(&jobs).await?,
+        JobAction::Priority { priority } if (-1..=1).contains(&priority) => {
+            app.store.set_priority(&jobs, priority).await?
+        }
+        JobAction::Priority { .. } => {
             return Err(Problem::refused("jobs.priority", "a priority is 1, 0 or -1").field("priority"));
         }
-        Deed::Move { before } => app.store.move_jobs(&jobs, before).await?,
+        JobAction::Move { before } => app.store.move_jobs(&jobs, before).await?,
     }
     app.queued.notify_waiters();
     Ok(StatusCode::NO_CONTENT)

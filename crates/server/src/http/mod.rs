@@ -1,6 +1,7 @@
 //! The HTTP API under /api/v1, one file per noun, and what lies around it.
 
 pub mod access;
+mod answer;
 mod connections;
 mod extract;
 mod form;
@@ -37,6 +38,7 @@ mod results;
 mod session;
 mod shared;
 mod spots;
+mod terms;
 mod tiles;
 mod trace;
 

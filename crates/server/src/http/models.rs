@@ -11,23 +11,25 @@ use dettaglio_core::codec::{self, png_bytes};
 use dettaglio_core::model::own::{OwnError, Refusal, try_file};
 use dettaglio_core::model::{Example, Model};
 use dettaglio_domain::hash::ContentHash;
-use dettaglio_domain::model::{Card, EVERYDAY, Evidence};
+use dettaglio_domain::model::{Card, CardFile, EVERYDAY, Evidence};
 use dettaglio_domain::naming;
 use dettaglio_store::files::FileStore;
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use super::answer::ProblemDetails;
 use super::extract::Address;
 use super::form::{self, Form};
 use super::receive::receive;
 use crate::app::App;
 use crate::compute::studio::{Lane, blocking};
-use crate::problem::Problem;
+use crate::problem::{Kind, Problem};
 
 /// A model and what it does here.
 #[derive(Debug, Serialize, ToSchema)]
 pub struct ModelView {
     /// Its card.
+    #[schema(value_type = CardFile)]
     pub card: Card,
     /// Name and grade.
     pub title: String,
@@ -81,7 +83,7 @@ pub struct ModelForm {
 /// Tries a person's own model in a process of its own and puts it on the shelf.
 #[utoipa::path(post, path = "/models", tag = "models",
     request_body(content = ModelForm, content_type = "multipart/form-data"),
-    responses((status = CREATED, body = ModelView), (status = 409, body = Problem), (status = 422, body = Problem)))]
+    responses((status = CREATED, body = ModelView), (status = 409, body = ProblemDetails), (status = 422, body = ProblemDetails)))]
 pub async fn add_model(State(app): State<App>, mut form: Form) -> Result<(StatusCode, Json<ModelView>), Problem> {
     let mut name = None;
     while let Some(part) = form.next().await? {
@@ -116,7 +118,7 @@ pub async fn add_model(State(app): State<App>, mut form: Form) -> Result<(Status
 
 /// Takes a model off the list of those offered; treatments that name it still run.
 #[utoipa::path(post, path = "/models/{id}/retire", tag = "models", params(("id" = String, Path)),
-    responses((status = NO_CONTENT), (status = 409, body = Problem), (status = 422, body = Problem)))]
+    responses((status = NO_CONTENT), (status = 409, body = ProblemDetails), (status = 422, body = ProblemDetails)))]
 pub async fn retire_model(State(app): State<App>, Address(id): Address<String>) -> Result<StatusCode, Problem> {
     app.studio.refresh_shelf();
     app.studio.renderer().shelf().check_retire(&id)?;
@@ -127,7 +129,7 @@ pub async fn retire_model(State(app): State<App>, Address(id): Address<String>) 
 
 /// Offers a model again.
 #[utoipa::path(post, path = "/models/{id}/restore", tag = "models", params(("id" = String, Path)),
-    responses((status = NO_CONTENT), (status = 422, body = Problem)))]
+    responses((status = NO_CONTENT), (status = 422, body = ProblemDetails)))]
 pub async fn restore_model(State(app): State<App>, Address(id): Address<String>) -> Result<StatusCode, Problem> {
     app.studio.renderer().shelf().get(&id)?;
     app.studio.own_models().set_retired(&id, false)?;
@@ -148,7 +150,7 @@ pub enum Side {
 /// What a model does to a small picture of its subject, PNG: computed here, once.
 #[utoipa::path(get, path = "/models/{id}/example/{side}", tag = "models",
     params(("id" = String, Path), ("side" = Side, Path)),
-    responses((status = OK, content_type = "image/png"), (status = 422, body = Problem)))]
+    responses((status = OK, content_type = "image/png"), (status = 422, body = ProblemDetails)))]
 pub async fn example(
     State(app): State<App>,
     Address((id, side)): Address<(String, Side)>,
@@ -201,10 +203,10 @@ impl From<OwnError> for Problem {
     fn from(error: OwnError) -> Self {
         match error {
             OwnError::Name => Self::refused("model.name", error).field("name"),
-            OwnError::Known { .. } => Self::new(StatusCode::CONFLICT, "model.known", error).field("file"),
-            OwnError::NameTaken { .. } => Self::new(StatusCode::CONFLICT, "model.name-taken", error).field("name"),
+            OwnError::Known { .. } => Self::new(Kind::Conflict, "model.known", error).field("file"),
+            OwnError::NameTaken { .. } => Self::new(Kind::Conflict, "model.name-taken", error).field("name"),
             OwnError::Model(error) => error.into(),
-            OwnError::Io(_) => Self::new(StatusCode::INSUFFICIENT_STORAGE, "store.full", error),
+            OwnError::Io(_) => Self::new(Kind::Full, "store.full", error),
         }
     }
 }

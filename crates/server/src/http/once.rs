@@ -1,5 +1,6 @@
 //! Requests that are to have their effect once, however often they arrive: a double click, or a retry after an answer was lost.
 
+use dettaglio_domain::id::JobId;
 use std::time::Duration;
 
 use axum::http::HeaderMap;
@@ -18,7 +19,7 @@ const REMEMBERED: Duration = Duration::from_secs(24 * 3600);
 
 /// Answers by the key of their request.
 #[derive(Clone)]
-pub struct Once(Cache<String, Vec<u64>>);
+pub struct Once(Cache<String, Vec<JobId>>);
 
 impl Default for Once {
     fn default() -> Self {
@@ -33,8 +34,8 @@ impl Once {
         &self,
         headers: &HeaderMap,
         address: &str,
-        work: impl Future<Output = Result<Vec<u64>, Problem>>,
-    ) -> Result<Vec<u64>, Problem> {
+        work: impl Future<Output = Result<Vec<JobId>, Problem>>,
+    ) -> Result<Vec<JobId>, Problem> {
         let Some(key) = headers.get(KEY) else { return work.await };
         let key = key.to_str().ok().filter(|key| (1..=LONGEST).contains(&key.len()));
         let key = key.ok_or_else(|| {
@@ -53,17 +54,18 @@ mod tests {
     #[tokio::test]
     async fn a_request_that_comes_twice_has_its_effect_once() {
         let (once, count) = (Once::default(), AtomicU64::new(0));
-        let work = || async { Ok(vec![count.fetch_add(1, Ordering::Relaxed)]) };
+        let job = JobId::from;
+        let work = || async { Ok(vec![job(count.fetch_add(1, Ordering::Relaxed))]) };
         let mut headers = HeaderMap::new();
         headers.insert(KEY, "a".parse().unwrap());
         let twice = tokio::join!(once.answer(&headers, "x", work()), once.answer(&headers, "x", work()));
-        assert_eq!((twice.0.unwrap(), twice.1.unwrap()), (vec![0], vec![0]));
-        assert_eq!(once.answer(&headers, "y", work()).await.unwrap(), [1], "another address");
-        assert_eq!(once.answer(&HeaderMap::new(), "x", work()).await.unwrap(), [2], "without a key");
+        assert_eq!((twice.0.unwrap(), twice.1.unwrap()), (vec![job(0)], vec![job(0)]));
+        assert_eq!(once.answer(&headers, "y", work()).await.unwrap(), [job(1)], "another address");
+        assert_eq!(once.answer(&HeaderMap::new(), "x", work()).await.unwrap(), [job(2)], "without a key");
         let failed = async { Err(Problem::bad_request("x", "y")) };
         headers.insert(KEY, "b".parse().unwrap());
         assert!(once.answer(&headers, "x", failed).await.is_err());
-        assert_eq!(once.answer(&headers, "x", work()).await.unwrap(), [3], "what failed is tried again");
+        assert_eq!(once.answer(&headers, "x", work()).await.unwrap(), [job(3)], "what failed is tried again");
         headers.insert(KEY, "c".repeat(101).parse().unwrap());
         assert_eq!(once.answer(&headers, "x", work()).await.unwrap_err().code, "request.key");
     }

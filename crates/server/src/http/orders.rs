@@ -5,16 +5,19 @@ use axum::extract::State;
 use axum::http::{HeaderMap, StatusCode, header};
 use chrono::{DateTime, Datelike, Utc};
 use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::id::{OrderId, OriginalId};
+use dettaglio_domain::words;
 use dettaglio_store::orders::{Counts, Order, OrderDetails};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use super::answer::ProblemDetails;
 use super::extract::{Address, Body};
 use super::jobs::JobView;
 use super::results::EnlargementView;
 use crate::app::App;
 use crate::app::originals::OriginalView;
-use crate::problem::Problem;
+use crate::problem::{Kind, Problem};
 
 /// The longest title, client or purpose, in characters.
 const LONGEST: usize = 200;
@@ -26,10 +29,12 @@ const LONGEST_NOTES: usize = 10_000;
 #[derive(Debug, Serialize, ToSchema)]
 pub struct OrderView {
     /// Its number.
-    pub id: u64,
+    pub id: OrderId,
     /// What was said of it.
     #[serde(flatten)]
     pub details: OrderDetails,
+    /// Its usual print in words; what pictures become where nothing is said of it.
+    pub print_in_words: String,
     /// What the shop that sent it calls it.
     pub reference: Option<String>,
     /// Names what was said of it as it is now, for If-Match.
@@ -41,13 +46,14 @@ pub struct OrderView {
     /// How far it is.
     pub counts: Counts,
     /// The first few originals.
-    pub first: Vec<u64>,
+    pub first: Vec<OriginalId>,
 }
 
 impl From<Order> for OrderView {
     fn from(order: Order) -> Self {
         let Order { id, details, reference, created_at, archived_at, counts, first } = order;
-        Self { id, version: version_of(&details), details, reference, created_at, archived_at, counts, first }
+        let (version, print_in_words) = (version_of(&details), words::usual_print(details.print.as_ref()));
+        Self { id, version, print_in_words, details, reference, created_at, archived_at, counts, first }
     }
 }
 
@@ -77,7 +83,7 @@ pub async fn list_orders(State(app): State<App>) -> Result<Json<Vec<OrderView>>,
 
 /// Opens an order.
 #[utoipa::path(post, path = "/orders", tag = "orders", request_body = OrderDetails,
-    responses((status = CREATED, body = OrderView), (status = 422, body = Problem)))]
+    responses((status = CREATED, body = OrderView), (status = 422, body = ProblemDetails)))]
 pub async fn add_order(
     State(app): State<App>,
     Body(details): Body<OrderDetails>,
@@ -88,13 +94,13 @@ pub async fn add_order(
 
 /// Says something else of an order. Pictures with settings of their own keep them. With If-Match and a version, nothing is changed
 /// when somebody else was quicker.
-#[utoipa::path(put, path = "/orders/{id}", tag = "orders", params(("id" = u64, Path), ("If-Match" = Option<String>, Header)),
+#[utoipa::path(put, path = "/orders/{id}", tag = "orders", params(("id" = OrderId, Path), ("If-Match" = Option<String>, Header)),
     request_body = OrderDetails,
-    responses((status = OK, body = OrderView), (status = 404, body = Problem), (status = 412, body = Problem),
-        (status = 422, body = Problem)))]
+    responses((status = OK, body = OrderView), (status = 404, body = ProblemDetails), (status = 412, body = ProblemDetails),
+        (status = 422, body = ProblemDetails)))]
 pub async fn change_order(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<OrderId>,
     headers: HeaderMap,
     Body(details): Body<OrderDetails>,
 ) -> Result<Json<OrderView>, Problem> {
@@ -103,7 +109,7 @@ pub async fn change_order(
         let now = version_of(&app.store.order(id).await?.details);
         if version != "*" && version.trim_matches('"') != now {
             let detail = "somebody else has changed this order since it was opened here";
-            return Err(Problem::new(StatusCode::PRECONDITION_FAILED, "order.changed", detail));
+            return Err(Problem::new(Kind::Outdated, "order.changed", detail));
         }
     }
     app.store.set_order(id, &sound(details)?).await?;
@@ -138,9 +144,9 @@ fn sound(details: OrderDetails) -> Result<OrderDetails, Problem> {
 }
 
 /// An order with its originals, jobs and results.
-#[utoipa::path(get, path = "/orders/{id}", tag = "orders", params(("id" = u64, Path)),
-    responses((status = OK, body = OrderContents), (status = 404, body = Problem)))]
-pub async fn show_order(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<OrderContents>, Problem> {
+#[utoipa::path(get, path = "/orders/{id}", tag = "orders", params(("id" = OrderId, Path)),
+    responses((status = OK, body = OrderContents), (status = 404, body = ProblemDetails)))]
+pub async fn show_order(State(app): State<App>, Address(id): Address<OrderId>) -> Result<Json<OrderContents>, Problem> {
     let order = app.store.order(id).await?.into();
     let originals = app.store.originals(id).await?.into_iter().map(OriginalView::from).collect();
     let jobs = app.store.jobs(id).await?.into_iter().map(JobView::from).collect();
@@ -168,11 +174,11 @@ pub struct Shelve {
 }
 
 /// Puts an order into the archive, off the list, or back. Nothing in it is touched.
-#[utoipa::path(post, path = "/orders/{id}/shelve", tag = "orders", params(("id" = u64, Path)), request_body = Shelve,
-    responses((status = NO_CONTENT), (status = 404, body = Problem)))]
+#[utoipa::path(post, path = "/orders/{id}/shelve", tag = "orders", params(("id" = OrderId, Path)), request_body = Shelve,
+    responses((status = NO_CONTENT), (status = 404, body = ProblemDetails)))]
 pub async fn shelve_order(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<OrderId>,
     Body(Shelve { to }): Body<Shelve>,
 ) -> Result<StatusCode, Problem> {
     app.store.set_archived(id, to == Shelving::Archived).await?;

@@ -5,11 +5,13 @@ use axum::extract::State;
 use axum::http::{HeaderMap, StatusCode, header};
 use axum::response::{IntoResponse, Response};
 use dettaglio_core::codec;
+use dettaglio_domain::id::{OrderId, OriginalId};
 use dettaglio_domain::naming;
 use dettaglio_store::files::FileStore;
 use serde::Deserialize;
 use utoipa::{IntoParams, ToSchema};
 
+use super::answer::ProblemDetails;
 use super::extract::{Address, Question};
 use super::form::{self, Form};
 use super::receive::receive;
@@ -32,12 +34,12 @@ pub struct ImportForm {
 }
 
 /// Imports pictures into an order, those in zip archives too; each is accepted or refused by itself.
-#[utoipa::path(post, path = "/orders/{id}/originals", tag = "originals", params(("id" = u64, Path)),
+#[utoipa::path(post, path = "/orders/{id}/originals", tag = "originals", params(("id" = OrderId, Path)),
     request_body(content = ImportForm, content_type = "multipart/form-data"),
-    responses((status = OK, body = Vec<Imported>), (status = 404, body = Problem)))]
+    responses((status = OK, body = Vec<Imported>), (status = 404, body = ProblemDetails)))]
 pub async fn import_originals(
     State(app): State<App>,
-    Address(order): Address<u64>,
+    Address(order): Address<OrderId>,
     form: Result<Form, Problem>,
 ) -> Result<Json<Vec<Imported>>, Problem> {
     app.store.order(order).await?;
@@ -58,24 +60,27 @@ pub async fn import_originals(
 }
 
 /// One original.
-#[utoipa::path(get, path = "/originals/{id}", tag = "originals", params(("id" = u64, Path)),
-    responses((status = OK, body = OriginalView), (status = 404, body = Problem)))]
-pub async fn show_original(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<OriginalView>, Problem> {
+#[utoipa::path(get, path = "/originals/{id}", tag = "originals", params(("id" = OriginalId, Path)),
+    responses((status = OK, body = OriginalView), (status = 404, body = ProblemDetails)))]
+pub async fn show_original(
+    State(app): State<App>,
+    Address(id): Address<OriginalId>,
+) -> Result<Json<OriginalView>, Problem> {
     Ok(Json(app.store.original(id).await?.into()))
 }
 
 /// Takes an original out of its order. Its file and results stay, and it can be put back.
-#[utoipa::path(delete, path = "/originals/{id}", tag = "originals", params(("id" = u64, Path)),
-    responses((status = NO_CONTENT), (status = 404, body = Problem)))]
-pub async fn remove_original(State(app): State<App>, Address(id): Address<u64>) -> Result<StatusCode, Problem> {
+#[utoipa::path(delete, path = "/originals/{id}", tag = "originals", params(("id" = OriginalId, Path)),
+    responses((status = NO_CONTENT), (status = 404, body = ProblemDetails)))]
+pub async fn remove_original(State(app): State<App>, Address(id): Address<OriginalId>) -> Result<StatusCode, Problem> {
     app.store.set_removed(id, true).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
 /// Puts an original back into its order.
-#[utoipa::path(post, path = "/originals/{id}/restore", tag = "originals", params(("id" = u64, Path)),
-    responses((status = NO_CONTENT), (status = 404, body = Problem)))]
-pub async fn restore_original(State(app): State<App>, Address(id): Address<u64>) -> Result<StatusCode, Problem> {
+#[utoipa::path(post, path = "/originals/{id}/restore", tag = "originals", params(("id" = OriginalId, Path)),
+    responses((status = NO_CONTENT), (status = 404, body = ProblemDetails)))]
+pub async fn restore_original(State(app): State<App>, Address(id): Address<OriginalId>) -> Result<StatusCode, Problem> {
     app.store.set_removed(id, false).await?;
     Ok(StatusCode::NO_CONTENT)
 }
@@ -89,11 +94,11 @@ pub struct ThumbnailSize {
 }
 
 /// A small picture of an original, PNG.
-#[utoipa::path(get, path = "/originals/{id}/thumbnail", tag = "originals", params(("id" = u64, Path), ThumbnailSize),
-    responses((status = OK, content_type = "image/png"), (status = 404, body = Problem)))]
+#[utoipa::path(get, path = "/originals/{id}/thumbnail", tag = "originals", params(("id" = OriginalId, Path), ThumbnailSize),
+    responses((status = OK, content_type = "image/png"), (status = 404, body = ProblemDetails)))]
 pub async fn thumbnail(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<OriginalId>,
     Question(ThumbnailSize { edge }): Question<ThumbnailSize>,
 ) -> Result<Response, Problem> {
     let row = app.store.original(id).await?;
@@ -110,11 +115,11 @@ pub async fn thumbnail(
 }
 
 /// The file as it was imported.
-#[utoipa::path(get, path = "/originals/{id}/file", tag = "originals", params(("id" = u64, Path)),
-    responses((status = OK, content_type = "application/octet-stream"), (status = 404, body = Problem)))]
+#[utoipa::path(get, path = "/originals/{id}/file", tag = "originals", params(("id" = OriginalId, Path)),
+    responses((status = OK, content_type = "application/octet-stream"), (status = 404, body = ProblemDetails)))]
 pub async fn original_file(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<OriginalId>,
     headers: HeaderMap,
 ) -> Result<Response, Problem> {
     let row = app.store.original(id).await?;

@@ -4,12 +4,14 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
 use dettaglio_core::forecast;
+use dettaglio_domain::id::OriginalId;
 use dettaglio_domain::intent::Intent;
 use dettaglio_store::access::Role;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 
 use super::access::Who;
+use super::answer::ProblemDetails;
 use super::extract::{Address, Body, Question};
 use crate::app::plans::{self, Plan};
 use crate::app::{App, intents};
@@ -32,19 +34,19 @@ impl Remembering {
 }
 
 /// All that was last asked for, or else what is suggested.
-#[utoipa::path(get, path = "/originals/{id}/intent", tag = "plan", params(("id" = u64, Path)),
-    responses((status = OK, body = Intent), (status = 404, body = Problem)))]
-pub async fn intent(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<Intent>, Problem> {
+#[utoipa::path(get, path = "/originals/{id}/intent", tag = "plan", params(("id" = OriginalId, Path)),
+    responses((status = OK, body = Intent), (status = 404, body = ProblemDetails)))]
+pub async fn intent(State(app): State<App>, Address(id): Address<OriginalId>) -> Result<Json<Intent>, Problem> {
     let row = app.store.original(id).await?;
     Ok(Json(intents::of(&app, &row).await?))
 }
 
 /// Asks for something else: what was asked for before is replaced.
-#[utoipa::path(put, path = "/originals/{id}/intent", tag = "plan", params(("id" = u64, Path)), request_body = Intent,
-    responses((status = NO_CONTENT), (status = 404, body = Problem)))]
+#[utoipa::path(put, path = "/originals/{id}/intent", tag = "plan", params(("id" = OriginalId, Path)), request_body = Intent,
+    responses((status = NO_CONTENT), (status = 404, body = ProblemDetails)))]
 pub async fn set_intent(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<OriginalId>,
     Body(intent): Body<Intent>,
 ) -> Result<StatusCode, Problem> {
     app.store.original(id).await?;
@@ -53,9 +55,9 @@ pub async fn set_intent(
 }
 
 /// Forgets what was asked for: the picture starts again from its suggestion.
-#[utoipa::path(delete, path = "/originals/{id}/intent", tag = "plan", params(("id" = u64, Path)),
-    responses((status = NO_CONTENT), (status = 404, body = Problem)))]
-pub async fn forget_intent(State(app): State<App>, Address(id): Address<u64>) -> Result<StatusCode, Problem> {
+#[utoipa::path(delete, path = "/originals/{id}/intent", tag = "plan", params(("id" = OriginalId, Path)),
+    responses((status = NO_CONTENT), (status = 404, body = ProblemDetails)))]
+pub async fn forget_intent(State(app): State<App>, Address(id): Address<OriginalId>) -> Result<StatusCode, Problem> {
     app.store.original(id).await?;
     app.store.set_intent(id, None).await?;
     Ok(StatusCode::NO_CONTENT)
@@ -69,11 +71,11 @@ pub struct SizeForecast {
 }
 
 /// Forecasts the size of the file, by encoding a few patches of the result.
-#[utoipa::path(post, path = "/originals/{id}/forecast", tag = "plan", params(("id" = u64, Path)), request_body = Intent,
-    responses((status = OK, body = SizeForecast), (status = 422, body = Problem)))]
+#[utoipa::path(post, path = "/originals/{id}/forecast", tag = "plan", params(("id" = OriginalId, Path)), request_body = Intent,
+    responses((status = OK, body = SizeForecast), (status = 422, body = ProblemDetails)))]
 pub async fn forecast(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<OriginalId>,
     Body(intent): Body<Intent>,
 ) -> Result<Json<SizeForecast>, Problem> {
     let row = app.store.original(id).await?;
@@ -89,12 +91,12 @@ pub async fn forecast(
 }
 
 /// Works out size, time, limits and verdict of what is asked for, remembers it, and has the treatment at hand for its tiles.
-#[utoipa::path(post, path = "/originals/{id}/plan", tag = "plan", params(("id" = u64, Path), Remembering), request_body = Intent,
-    responses((status = OK, body = Plan), (status = 422, body = Problem)))]
+#[utoipa::path(post, path = "/originals/{id}/plan", tag = "plan", params(("id" = OriginalId, Path), Remembering), request_body = Intent,
+    responses((status = OK, body = Plan), (status = 422, body = ProblemDetails)))]
 pub async fn plan(
     State(app): State<App>,
     who: Who,
-    Address(id): Address<u64>,
+    Address(id): Address<OriginalId>,
     Question(Remembering { remember }): Question<Remembering>,
     Body(intent): Body<Intent>,
 ) -> Result<Json<Plan>, Problem> {

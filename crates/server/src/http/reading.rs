@@ -2,10 +2,12 @@
 
 use axum::Json;
 use axum::extract::State;
+use dettaglio_domain::id::OriginalId;
 use dettaglio_domain::reading::Reading;
 use serde::Serialize;
 use utoipa::ToSchema;
 
+use super::answer::ProblemDetails;
 use super::extract::{Address, Body};
 use crate::app::App;
 use crate::app::faces::faces_of;
@@ -24,9 +26,9 @@ pub struct ReadingView {
 }
 
 /// The reading of an original; measured now if it was not yet.
-#[utoipa::path(get, path = "/originals/{id}/reading", tag = "reading", params(("id" = u64, Path)),
-    responses((status = OK, body = ReadingView), (status = 404, body = Problem)))]
-pub async fn reading(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<ReadingView>, Problem> {
+#[utoipa::path(get, path = "/originals/{id}/reading", tag = "reading", params(("id" = OriginalId, Path)),
+    responses((status = OK, body = ReadingView), (status = 404, body = ProblemDetails)))]
+pub async fn reading(State(app): State<App>, Address(id): Address<OriginalId>) -> Result<Json<ReadingView>, Problem> {
     let row = app.store.original(id).await?;
     let reading = reading_of(&app, &row).await?;
     let (line, conclusion) = (reading.line(), reading.conclusion());
@@ -34,12 +36,12 @@ pub async fn reading(State(app): State<App>, Address(id): Address<u64>) -> Resul
 }
 
 /// The suggested treatment of an original for a print, from its own reading and from what is tried on its own parts.
-#[utoipa::path(post, path = "/originals/{id}/suggestion", tag = "reading", params(("id" = u64, Path)),
+#[utoipa::path(post, path = "/originals/{id}/suggestion", tag = "reading", params(("id" = OriginalId, Path)),
     request_body = SuggestionFor,
-    responses((status = OK, body = SuggestionView), (status = 422, body = Problem)))]
+    responses((status = OK, body = SuggestionView), (status = 422, body = ProblemDetails)))]
 pub async fn suggestion(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<OriginalId>,
     Body(wanted): Body<SuggestionFor>,
 ) -> Result<Json<SuggestionView>, Problem> {
     let mut row = app.store.original(id).await?;

@@ -1,5 +1,6 @@
 //! Rehearsals: a picture shrunk, enlarged again by every candidate, and compared with itself.
 
+use dettaglio_domain::id::{OrderId, OriginalId};
 use std::sync::Arc;
 
 use axum::Json;
@@ -19,6 +20,7 @@ use dettaglio_store::orders::OriginalRow;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 
+use super::answer::ProblemDetails;
 use super::extract::{Address, Body, Question};
 use super::tiles::answer;
 use crate::app::readings::reading_of;
@@ -57,19 +59,22 @@ pub struct RehearsalRequest {
 }
 
 /// The last rehearsal of a picture: the one that goes on, or the one that was kept.
-#[utoipa::path(get, path = "/originals/{id}/rehearsal", tag = "rehearsal", params(("id" = u64, Path)),
-    responses((status = OK, body = Option<Kept>), (status = 404, body = Problem)))]
-pub async fn rehearsal(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<Option<Kept>>, Problem> {
+#[utoipa::path(get, path = "/originals/{id}/rehearsal", tag = "rehearsal", params(("id" = OriginalId, Path)),
+    responses((status = OK, body = Option<Kept>), (status = 404, body = ProblemDetails)))]
+pub async fn rehearsal(
+    State(app): State<App>,
+    Address(id): Address<OriginalId>,
+) -> Result<Json<Option<Kept>>, Problem> {
     Ok(Json(last(&app, id).await?))
 }
 
 /// Lets a rehearsal begin. One of the same picture that goes on is given up.
-#[utoipa::path(post, path = "/originals/{id}/rehearsal", tag = "rehearsal", params(("id" = u64, Path)),
+#[utoipa::path(post, path = "/originals/{id}/rehearsal", tag = "rehearsal", params(("id" = OriginalId, Path)),
     request_body = RehearsalRequest,
-    responses((status = CREATED, body = Kept), (status = 404, body = Problem), (status = 422, body = Problem)))]
+    responses((status = CREATED, body = Kept), (status = 404, body = ProblemDetails), (status = 422, body = ProblemDetails)))]
 pub async fn begin_rehearsal(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<OriginalId>,
     Body(asked): Body<RehearsalRequest>,
 ) -> Result<(StatusCode, Json<Kept>), Problem> {
     let row = app.store.original(id).await?;
@@ -77,16 +82,16 @@ pub async fn begin_rehearsal(
     let store = app.store.clone();
     let kept = app.rehearsals.begin(Arc::clone(&app.studio), planned, app.stop.child_token(), move |kept| async move {
         if let Err(error) = store.set_rehearsal(id, Some(&kept)).await {
-            tracing::warn!(%error, picture = id, "a rehearsal could not be kept");
+            tracing::warn!(%error, picture = %id, "a rehearsal could not be kept");
         }
     });
     Ok((StatusCode::CREATED, Json(kept)))
 }
 
 /// Gives up the rehearsal that goes on, or forgets the one that is kept.
-#[utoipa::path(delete, path = "/originals/{id}/rehearsal", tag = "rehearsal", params(("id" = u64, Path)),
-    responses((status = NO_CONTENT), (status = 404, body = Problem)))]
-pub async fn forget_rehearsal(State(app): State<App>, Address(id): Address<u64>) -> Result<StatusCode, Problem> {
+#[utoipa::path(delete, path = "/originals/{id}/rehearsal", tag = "rehearsal", params(("id" = OriginalId, Path)),
+    responses((status = NO_CONTENT), (status = 404, body = ProblemDetails)))]
+pub async fn forget_rehearsal(State(app): State<App>, Address(id): Address<OriginalId>) -> Result<StatusCode, Problem> {
     app.store.original(id).await?;
     if app.rehearsals.standing(id).is_some() {
         app.rehearsals.give_up(id);
@@ -111,14 +116,14 @@ pub struct Piece {
 
 /// One part as a candidate made it, as sRGB PNG.
 #[utoipa::path(get, path = "/originals/{id}/rehearsal/{part}", tag = "rehearsal",
-    params(("id" = u64, Path), ("part" = usize, Path), Piece),
-    responses((status = OK, content_type = "image/png"), (status = 404, body = Problem)))]
+    params(("id" = OriginalId, Path), ("part" = usize, Path), Piece),
+    responses((status = OK, content_type = "image/png"), (status = 404, body = ProblemDetails)))]
 pub async fn rehearsed_part(
     State(app): State<App>,
-    Address((id, part)): Address<(u64, usize)>,
+    Address((id, part)): Address<(OriginalId, usize)>,
     Question(piece): Question<Piece>,
 ) -> Result<Response, Problem> {
-    let nothing = |what: &str| Problem::new(StatusCode::NOT_FOUND, "rehearsal.unknown", what.to_owned());
+    let nothing = |what: &str| Problem::missing("rehearsal.unknown", what.to_owned());
     let row = app.store.original(id).await?;
     let kept = last(&app, id).await?.ok_or_else(|| nothing("this picture was not rehearsed yet"))?;
     if piece.began_at != kept.began_at {
@@ -175,11 +180,11 @@ pub struct CandidateTogether {
 }
 
 /// The last rehearsals of all pictures of an order together.
-#[utoipa::path(get, path = "/orders/{id}/rehearsals", tag = "rehearsal", params(("id" = u64, Path)),
-    responses((status = OK, body = RehearsalsTogether), (status = 404, body = Problem)))]
+#[utoipa::path(get, path = "/orders/{id}/rehearsals", tag = "rehearsal", params(("id" = OrderId, Path)),
+    responses((status = OK, body = RehearsalsTogether), (status = 404, body = ProblemDetails)))]
 pub async fn rehearsals_of_order(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<OrderId>,
 ) -> Result<Json<RehearsalsTogether>, Problem> {
     app.store.order(id).await?;
     let kept = app.store.rehearsals::<Kept>(id).await?;
@@ -191,7 +196,7 @@ pub async fn rehearsals_of_order(
     Ok(Json(RehearsalsTogether { pictures, rows: rows.collect() }))
 }
 
-async fn last(app: &App, id: u64) -> Result<Option<Kept>, Problem> {
+async fn last(app: &App, id: OriginalId) -> Result<Option<Kept>, Problem> {
     match app.rehearsals.standing(id) {
         Some(kept) => Ok(Some(kept)),
         None => Ok(app.store.rehearsal(id).await?),

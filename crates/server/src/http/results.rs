@@ -7,12 +7,14 @@ use axum::response::Response;
 use chrono::{DateTime, Utc};
 use dettaglio_domain::geometry::Size;
 use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::id::{JobId, OriginalId, ResultId};
 use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::treatment::TreatmentError;
 use dettaglio_store::enlargements::{Approval, Enlargement, Record};
 use serde::{Deserialize, Serialize};
 use utoipa::ToSchema;
 
+use super::answer::ProblemDetails;
 use super::extract::{Address, Body};
 use super::serve_file;
 use crate::adapters::report::{on_sheet, spots_of};
@@ -26,11 +28,11 @@ const LONGEST_NOTE: usize = 500;
 #[derive(Debug, Serialize, ToSchema)]
 pub struct EnlargementView {
     /// Its number.
-    pub id: u64,
+    pub id: ResultId,
     /// Of which original.
-    pub original_id: u64,
+    pub original_id: OriginalId,
     /// The job that made it.
-    pub job_id: u64,
+    pub job_id: JobId,
     /// Name of the file.
     pub file_name: String,
     /// Bytes of the file.
@@ -63,11 +65,11 @@ pub struct Opinion {
 }
 
 /// Accepts a result or sends it back.
-#[utoipa::path(post, path = "/enlargements/{id}/verdict", tag = "results", params(("id" = u64, Path)),
-    request_body = Opinion, responses((status = OK, body = EnlargementView), (status = 404, body = Problem)))]
+#[utoipa::path(post, path = "/enlargements/{id}/verdict", tag = "results", params(("id" = ResultId, Path)),
+    request_body = Opinion, responses((status = OK, body = EnlargementView), (status = 404, body = ProblemDetails)))]
 pub async fn judge(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<ResultId>,
     Body(Opinion { verdict, note }): Body<Opinion>,
 ) -> Result<Json<EnlargementView>, Problem> {
     if note.chars().count() > LONGEST_NOTE {
@@ -79,27 +81,27 @@ pub async fn judge(
 }
 
 /// Throws a result away; it can be taken back.
-#[utoipa::path(delete, path = "/enlargements/{id}", tag = "results", params(("id" = u64, Path)),
-    responses((status = NO_CONTENT), (status = 404, body = Problem)))]
-pub async fn remove_result(State(app): State<App>, Address(id): Address<u64>) -> Result<StatusCode, Problem> {
+#[utoipa::path(delete, path = "/enlargements/{id}", tag = "results", params(("id" = ResultId, Path)),
+    responses((status = NO_CONTENT), (status = 404, body = ProblemDetails)))]
+pub async fn remove_result(State(app): State<App>, Address(id): Address<ResultId>) -> Result<StatusCode, Problem> {
     app.store.set_enlargement_removed(id, true).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
 /// Takes a result back that was thrown away.
-#[utoipa::path(post, path = "/enlargements/{id}/restore", tag = "results", params(("id" = u64, Path)),
-    responses((status = NO_CONTENT), (status = 404, body = Problem)))]
-pub async fn restore_result(State(app): State<App>, Address(id): Address<u64>) -> Result<StatusCode, Problem> {
+#[utoipa::path(post, path = "/enlargements/{id}/restore", tag = "results", params(("id" = ResultId, Path)),
+    responses((status = NO_CONTENT), (status = 404, body = ProblemDetails)))]
+pub async fn restore_result(State(app): State<App>, Address(id): Address<ResultId>) -> Result<StatusCode, Problem> {
     app.store.set_enlargement_removed(id, false).await?;
     Ok(StatusCode::NO_CONTENT)
 }
 
 /// The file of a result, whole or in ranges.
-#[utoipa::path(get, path = "/enlargements/{id}/file", tag = "results", params(("id" = u64, Path)),
-    responses((status = OK, content_type = "application/octet-stream"), (status = 404, body = Problem)))]
+#[utoipa::path(get, path = "/enlargements/{id}/file", tag = "results", params(("id" = ResultId, Path)),
+    responses((status = OK, content((Vec<u8> = "image/tiff"), (Vec<u8> = "image/png"), (Vec<u8> = "image/jpeg"), (Vec<u8> = "image/webp"))), (status = 404, body = ProblemDetails)))]
 pub async fn result_file(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<ResultId>,
     headers: HeaderMap,
 ) -> Result<Response, Problem> {
     let enlargement = app.store.enlargement(id).await?;
@@ -135,9 +137,9 @@ pub struct SheetSpot {
 }
 
 /// Where to look at a result.
-#[utoipa::path(get, path = "/enlargements/{id}/look", tag = "results", params(("id" = u64, Path)),
-    responses((status = OK, body = Look), (status = 404, body = Problem)))]
-pub async fn look(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<Look>, Problem> {
+#[utoipa::path(get, path = "/enlargements/{id}/look", tag = "results", params(("id" = ResultId, Path)),
+    responses((status = OK, body = Look), (status = 404, body = ProblemDetails)))]
+pub async fn look(State(app): State<App>, Address(id): Address<ResultId>) -> Result<Json<Look>, Problem> {
     let enlargement = app.store.enlargement(id).await?;
     let row = app.store.original(enlargement.original_id).await?;
     let treatment = app.studio.treatment(enlargement.record.treatment_hash).await?;

@@ -5,10 +5,11 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use axum::body::Body;
-use axum::extract::{DefaultBodyLimit, Request};
-use axum::http::{HeaderName, HeaderValue, StatusCode, header};
+use axum::extract::{DefaultBodyLimit, Request, State};
+use axum::http::{HeaderMap, HeaderName, HeaderValue, header};
 use axum::middleware::{self, Next};
 use axum::response::{IntoResponse, Response};
+use axum::routing::{any, get};
 use axum::{Extension, Router};
 use futures::StreamExt;
 use tower_http::catch_panic::CatchPanicLayer;
@@ -19,23 +20,30 @@ use tower_http::set_header::SetResponseHeaderLayer;
 use tower_http::timeout::RequestBodyTimeoutLayer;
 use tower_http::trace::TraceLayer;
 use utoipa::openapi::OpenApi;
+use utoipa_axum::router::OpenApiRouter;
 
-use super::access::{Access, SESSION, guard};
+use super::access::{Access, guard, keep_strangers_out};
 use super::document;
 use super::once::Once;
-use super::routes::routes;
+use super::routes::{Group, groups, preface};
 use super::sign_ins::SignIns;
+use super::terms::{Brings, LARGEST_MESSAGE, Needs};
 use crate::app::App;
-use crate::problem::Problem;
+use crate::problem::{Kind, Problem};
 
 /// The document that describes the API.
 pub fn openapi() -> OpenApi {
-    described().1
+    described(|routes, _, _| routes).1
 }
 
-/// The routes of the API, and the document that describes them.
-fn described() -> (Router<App>, OpenApi) {
-    let (api, mut document) = utoipa_axum::router::OpenApiRouter::new().nest("/api/v1", routes()).split_for_parts();
+/// The routes of the API, each behind what `terms` sets before it, and the document that describes them.
+fn described(terms: impl Fn(OpenApiRouter<App>, Needs, Brings) -> OpenApiRouter<App>) -> (Router<App>, OpenApi) {
+    let all = groups().into_iter().fold(OpenApiRouter::with_openapi(preface()), |all, group| {
+        let Group { needs, brings, mut routes } = group;
+        document::say_who(routes.get_openapi_mut(), needs);
+        all.merge(terms(routes, needs, brings))
+    });
+    let (api, mut document) = OpenApiRouter::with_openapi(preface()).nest("/api/v1", all).split_for_parts();
     document::complete(&mut document);
     (api, document)
 }
@@ -43,14 +51,23 @@ fn described() -> (Router<App>, OpenApi) {
 /// All routes; `front` is the folder of the built front end.
 pub fn router(app: App, access: Access, sign_ins: SignIns, front: PathBuf) -> Router {
     let (sessions, access) = (access.layer(), Arc::new(access));
-    let (api, document) = described();
+    let guarded = |needs| middleware::from_fn_with_state((Arc::clone(&access), needs), guard);
+    let (api, document) = described(|routes, needs, brings| {
+        // Who may not ask is told so before a byte of the message is read.
+        routes.route_layer(middleware::from_fn_with_state(brings, read_whole)).route_layer(guarded(needs))
+    });
     let document = Arc::new(document);
     let pages = ServeDir::new(&front).fallback(ServeFile::new(front.join("index.html")));
     // Pictures and events gain nothing from compression.
     let compressed = SizeAbove::default().and(NotForContentType::IMAGES).and(NotForContentType::SSE);
-    api.route("/api/v1/openapi.json", axum::routing::get(move || async move { axum::Json(document.as_ref().clone()) }))
-        .route("/api/{*rest}", axum::routing::any(no_such_address))
+    let of_the_api = Router::new()
+        .route("/api/v1/openapi.json", get(move || async move { axum::Json(document.as_ref().clone()) }))
+        .route("/api/{*rest}", any(no_such_address))
+        .route_layer(middleware::from_fn_with_state(Brings::Message(LARGEST_MESSAGE), read_whole))
+        .route_layer(guarded(Needs::Account));
+    api.merge(of_the_api)
         .fallback_service(pages)
+        .method_not_allowed_fallback(no_such_method)
         .layer(DefaultBodyLimit::disable())
         .layer(CompressionLayer::new().compress_when(compressed))
         .layer(SetResponseHeaderLayer::if_not_present(
@@ -70,21 +87,13 @@ pub fn router(app: App, access: Access, sign_ins: SignIns, front: PathBuf) -> Ro
         ))
         .layer(Extension(Once::default()))
         .layer(Extension(Arc::new(sign_ins)))
-        .layer(middleware::from_fn(read_whole))
-        // Who may not ask is told so before a byte of the message is read.
-        .layer(middleware::from_fn_with_state(access, guard))
         .layer(sessions)
+        .layer(middleware::from_fn_with_state(access, keep_strangers_out))
         .layer(RequestBodyTimeoutLayer::new(QUIET))
         .layer(CatchPanicLayer::custom(|_| Problem::internal("the request met an error in the program").into_response()))
         .layer(TraceLayer::new_for_http())
         .with_state(app)
 }
-
-/// The largest message in bytes, of whatever kind it calls itself; forms with files have limits of their own.
-const LARGEST_MESSAGE: usize = 8 << 20;
-
-/// The largest message of somebody who is not signed in.
-const LARGEST_SIGN_IN: usize = 4 << 10;
 
 /// How long a message may pause.
 const QUIET: Duration = Duration::from_secs(30);
@@ -95,22 +104,19 @@ const DRAINED: usize = 1 << 20;
 
 /// Reads a message to its end before anything answers it, unless it is a form with files. A connection on which the answer overtook
 /// the message is closed without a word, and the next request on it would be lost.
-async fn read_whole(request: Request, next: Next) -> Response {
-    let kind = request.headers().get(header::CONTENT_TYPE).and_then(|kind| kind.to_str().ok()).unwrap_or_default();
-    let is_form = kind.trim_start().get(..FORM.len()).is_some_and(|start| start.eq_ignore_ascii_case(FORM));
-    if is_form && takes_forms(request.uri().path()) {
-        return next.run(request).await;
-    }
-    let most = if request.uri().path() == SESSION { LARGEST_SIGN_IN } else { LARGEST_MESSAGE };
+async fn read_whole(State(brings): State<Brings>, request: Request, next: Next) -> Response {
+    let most = match brings {
+        Brings::Files if is_form(request.headers()) => return next.run(request).await,
+        Brings::Files => LARGEST_MESSAGE,
+        Brings::Message(most) => most,
+    };
     let (parts, body) = request.into_parts();
     match whole(body, most).await {
         Some(message) => next.run(Request::from_parts(parts, Body::from(message))).await,
-        None => Problem::new(
-            StatusCode::PAYLOAD_TOO_LARGE,
-            "message-too-large",
-            format!("the message is larger than {} kB, or broke off", most >> 10),
-        )
-        .into_response(),
+        None => {
+            let detail = format!("the message is larger than {} kB, or broke off", most >> 10);
+            Problem::new(Kind::TooLarge, "message-too-large", detail).into_response()
+        }
     }
 }
 
@@ -131,34 +137,42 @@ async fn whole(body: Body, most: usize) -> Option<Vec<u8>> {
     (read <= most).then_some(message)
 }
 
-const FORM: &str = "multipart/form-data";
-
-/// Where files are sent to: pictures, and models.
-fn takes_forms(path: &str) -> bool {
-    path == "/api/v1/models" || (path.starts_with("/api/v1/orders/") && path.ends_with("/originals"))
+/// Whether a message says that it is a form with files.
+fn is_form(headers: &HeaderMap) -> bool {
+    const FORM: &str = "multipart/form-data";
+    let kind = headers.get(header::CONTENT_TYPE).and_then(|kind| kind.to_str().ok()).unwrap_or_default();
+    kind.trim_start().get(..FORM.len()).is_some_and(|start| start.eq_ignore_ascii_case(FORM))
 }
 
 async fn no_such_address() -> Problem {
-    Problem::new(StatusCode::NOT_FOUND, "not-found", "there is nothing at this address; see /api/v1/openapi.json")
+    Problem::missing("not-found", "there is nothing at this address; see /api/v1/openapi.json")
+}
+
+async fn no_such_method() -> Problem {
+    Problem::new(Kind::NoSuchMethod, "method", "this address does not do that; see /api/v1/openapi.json")
 }
 
 #[cfg(test)]
 mod tests {
     use axum::body::{Bytes, to_bytes};
+    use axum::http::StatusCode;
     use axum::routing::post;
     use rstest::rstest;
     use tower::ServiceExt;
 
+    use super::super::terms::LARGEST_SIGN_IN;
     use super::*;
 
-    /// How many bytes a handler at an address is given of a message that has so many.
-    async fn taken(path: &str, kind: &str, size: usize) -> (StatusCode, String) {
+    const SIGN_IN: Brings = Brings::Message(LARGEST_SIGN_IN);
+    const MESSAGE: Brings = Brings::Message(LARGEST_MESSAGE);
+
+    /// How many bytes a handler is given of a message that has so many.
+    async fn taken(brings: Brings, kind: &str, size: usize) -> (StatusCode, String) {
         let echo = Router::new()
-            .route("/{*path}", post(|message: Bytes| async move { message.len().to_string() }))
+            .route("/", post(|message: Bytes| async move { message.len().to_string() }))
             .layer(DefaultBodyLimit::disable())
-            .layer(middleware::from_fn(read_whole));
-        let request =
-            Request::post(path).header(header::CONTENT_TYPE, kind).body(Body::from(vec![b' '; size])).unwrap();
+            .layer(middleware::from_fn_with_state(brings, read_whole));
+        let request = Request::post("/").header(header::CONTENT_TYPE, kind).body(Body::from(vec![b' '; size])).unwrap();
         let answer = echo.oneshot(request).await.unwrap();
         let status = answer.status();
         let text = to_bytes(answer.into_body(), 10_000).await.unwrap();
@@ -166,30 +180,31 @@ mod tests {
     }
 
     #[rstest]
-    #[case("/api/v1/orders", "application/json", 0)]
-    #[case("/api/v1/orders", "application/json; charset=utf-8", 300_000)]
-    #[case("/api/v1/orders", "application/json", LARGEST_MESSAGE)]
-    #[case("/api/v1/session", "application/json", LARGEST_SIGN_IN)]
-    #[case("/api/v1/orders/7/originals", "Multipart/Form-Data; boundary=x", LARGEST_MESSAGE + 1)]
+    #[case(MESSAGE, "application/json", 0)]
+    #[case(MESSAGE, "application/json; charset=utf-8", 300_000)]
+    #[case(MESSAGE, "application/json", LARGEST_MESSAGE)]
+    #[case(SIGN_IN, "application/json", LARGEST_SIGN_IN)]
+    #[case(Brings::Files, "Multipart/Form-Data; boundary=x", LARGEST_MESSAGE + 1)]
     #[tokio::test]
-    async fn a_message_is_passed_on_whole(#[case] path: &str, #[case] kind: &str, #[case] size: usize) {
-        assert_eq!(taken(path, kind, size).await, (StatusCode::OK, size.to_string()));
+    async fn a_message_is_passed_on_whole(#[case] brings: Brings, #[case] kind: &str, #[case] size: usize) {
+        assert_eq!(taken(brings, kind, size).await, (StatusCode::OK, size.to_string()));
     }
 
     #[rstest]
-    #[case("/api/v1/orders", "application/json", LARGEST_MESSAGE + 1)]
-    #[case("/api/v1/orders", "application/x+json", LARGEST_MESSAGE + 1)]
-    #[case("/api/v1/orders", "Application/JSON", LARGEST_MESSAGE + 1)]
-    #[case("/api/v1/orders", "multipart/form-data; boundary=x", LARGEST_MESSAGE + 1)]
-    #[case("/api/v1/session", "application/x+json", LARGEST_SIGN_IN + 1)]
-    #[case("/api/v1/session", "", LARGEST_SIGN_IN + 1)]
+    #[case(MESSAGE, "application/json", LARGEST_MESSAGE + 1)]
+    #[case(MESSAGE, "application/x+json", LARGEST_MESSAGE + 1)]
+    #[case(MESSAGE, "Application/JSON", LARGEST_MESSAGE + 1)]
+    #[case(MESSAGE, "multipart/form-data; boundary=x", LARGEST_MESSAGE + 1)]
+    #[case(Brings::Files, "application/json", LARGEST_MESSAGE + 1)]
+    #[case(SIGN_IN, "application/x+json", LARGEST_SIGN_IN + 1)]
+    #[case(SIGN_IN, "", LARGEST_SIGN_IN + 1)]
     #[tokio::test]
     async fn a_message_without_end_is_refused_whatever_it_calls_itself(
-        #[case] path: &str,
+        #[case] brings: Brings,
         #[case] kind: &str,
         #[case] size: usize,
     ) {
-        let (status, problem) = taken(path, kind, size).await;
+        let (status, problem) = taken(brings, kind, size).await;
         assert_eq!(status, StatusCode::PAYLOAD_TOO_LARGE);
         assert!(problem.contains("message-too-large"), "{problem}");
     }

@@ -11,6 +11,7 @@ use tower_sessions::Session;
 use utoipa::ToSchema;
 
 use super::access::{self, Who};
+use super::answer::ProblemDetails;
 use super::extract::Body;
 use super::sign_ins::SignIns;
 use crate::app::App;
@@ -27,8 +28,8 @@ pub struct SignIn {
 
 /// Signs in: the answer carries a cookie. A name may be tried five times at once from an address, then once every other second.
 #[utoipa::path(post, path = "/session", tag = "access", request_body = SignIn,
-    responses((status = OK, body = Who), (status = 401, body = Problem), (status = 413, body = Problem),
-        (status = 429, body = Problem)))]
+    responses((status = OK, body = Who), (status = 401, body = ProblemDetails), (status = 413, body = ProblemDetails),
+        (status = 429, body = ProblemDetails)))]
 pub async fn sign_in(
     State(app): State<App>,
     Extension(sign_ins): Extension<Arc<SignIns>>,
@@ -42,7 +43,7 @@ pub async fn sign_in(
 }
 
 /// Who is signed in.
-#[utoipa::path(get, path = "/session", tag = "access", responses((status = OK, body = Who), (status = 401, body = Problem)))]
+#[utoipa::path(get, path = "/session", tag = "access", responses((status = OK, body = Who), (status = 401, body = ProblemDetails)))]
 pub async fn who(who: Who) -> Json<Who> {
     Json(who)
 }

@@ -9,6 +9,7 @@ use dettaglio_core::codec::png_bytes;
 use dettaglio_core::render::{RenderError, view_size};
 use dettaglio_domain::geometry::Size;
 use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::id::{LinkId, OrderId, ResultId};
 use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::treatment::Treatment;
 use dettaglio_store::access::Link;
@@ -17,6 +18,7 @@ use rand::distr::{Alphanumeric, SampleString};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 
+use super::answer::ProblemDetails;
 use super::extract::{Address, Body};
 use crate::app::App;
 use crate::compute::studio::{Lane, blocking};
@@ -32,7 +34,7 @@ const SHOWN: u32 = 1600;
 #[derive(Debug, Serialize, ToSchema)]
 pub struct LinkView {
     /// Its number.
-    pub id: u64,
+    pub id: LinkId,
     /// The path of its page; told once, when it is made.
     pub path: Option<String>,
     /// Until when it holds.
@@ -47,19 +49,19 @@ pub struct NewLink {
 }
 
 /// The links to an order that hold.
-#[utoipa::path(get, path = "/orders/{id}/links", tag = "access", params(("id" = u64, Path)),
+#[utoipa::path(get, path = "/orders/{id}/links", tag = "access", params(("id" = OrderId, Path)),
     responses((status = OK, body = Vec<LinkView>)))]
-pub async fn links(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<Vec<LinkView>>, Problem> {
+pub async fn links(State(app): State<App>, Address(id): Address<OrderId>) -> Result<Json<Vec<LinkView>>, Problem> {
     let view = |Link { id, expires_at, .. }| LinkView { id, path: None, expires_at };
     Ok(Json(app.store.links(id).await?.into_iter().map(view).collect()))
 }
 
 /// Makes a link to an order. Its path is told now and never again.
-#[utoipa::path(post, path = "/orders/{id}/links", tag = "access", params(("id" = u64, Path)), request_body = NewLink,
-    responses((status = CREATED, body = LinkView), (status = 422, body = Problem)))]
+#[utoipa::path(post, path = "/orders/{id}/links", tag = "access", params(("id" = OrderId, Path)), request_body = NewLink,
+    responses((status = CREATED, body = LinkView), (status = 422, body = ProblemDetails)))]
 pub async fn add_link(
     State(app): State<App>,
-    Address(order): Address<u64>,
+    Address(order): Address<OrderId>,
     Body(NewLink { days }): Body<NewLink>,
 ) -> Result<(StatusCode, Json<LinkView>), Problem> {
     if !(1..=MOST_DAYS).contains(&days) {
@@ -73,10 +75,10 @@ pub async fn add_link(
 
 /// Ends a link.
 #[utoipa::path(delete, path = "/orders/{id}/links/{link}", tag = "access",
-    params(("id" = u64, Path), ("link" = u64, Path)), responses((status = NO_CONTENT)))]
+    params(("id" = OrderId, Path), ("link" = LinkId, Path)), responses((status = NO_CONTENT)))]
 pub async fn remove_link(
     State(app): State<App>,
-    Address((order, link)): Address<(u64, u64)>,
+    Address((order, link)): Address<(OrderId, LinkId)>,
 ) -> Result<StatusCode, Problem> {
     app.store.remove_link(order, link).await?;
     Ok(StatusCode::NO_CONTENT)
@@ -99,7 +101,7 @@ pub struct SharedOrder {
 #[derive(Debug, Serialize, ToSchema)]
 pub struct SharedResult {
     /// Its number.
-    pub id: u64,
+    pub id: ResultId,
     /// Name of its original.
     pub name: String,
     /// Its pixels.
@@ -109,12 +111,11 @@ pub struct SharedResult {
 }
 
 async fn link(app: &App, token: &str) -> Result<Link, Problem> {
-    let gone =
-        || Problem::new(StatusCode::NOT_FOUND, "link.gone", "this link has expired or never was: ask for a new one");
+    let gone = || Problem::missing("link.gone", "this link has expired or never was: ask for a new one");
     app.store.link(ContentHash::of(token.as_bytes())).await?.ok_or_else(gone)
 }
 
-async fn shown(app: &App, order: u64) -> Result<Vec<Enlargement>, Problem> {
+async fn shown(app: &App, order: OrderId) -> Result<Vec<Enlargement>, Problem> {
     let mut results = app.store.enlargements(order).await?;
     results.retain(|result| result.verdict != Some(Approval::SentBack));
     Ok(results)
@@ -122,7 +123,7 @@ async fn shown(app: &App, order: u64) -> Result<Vec<Enlargement>, Problem> {
 
 /// What a link shows.
 #[utoipa::path(get, path = "/shared/{token}", tag = "access", params(("token" = String, Path)),
-    responses((status = OK, body = SharedOrder), (status = 404, body = Problem)))]
+    responses((status = OK, body = SharedOrder), (status = 404, body = ProblemDetails)))]
 pub async fn shared(State(app): State<App>, Address(token): Address<String>) -> Result<Json<SharedOrder>, Problem> {
     let Link { order_id, expires_at, .. } = link(&app, &token).await?;
     let details = app.store.order(order_id).await?.details;
@@ -143,7 +144,7 @@ pub struct SharedAddress {
     /// The link's own text.
     token: String,
     /// Number of the result.
-    result: u64,
+    result: ResultId,
     /// Before or after.
     side: SharedSide,
 }
@@ -160,11 +161,11 @@ pub enum SharedSide {
 
 /// A result, or what it was made of, as a client is shown it: 1600 px at most, PNG.
 #[utoipa::path(get, path = "/shared/{token}/{result}/{side}", tag = "access", params(SharedAddress),
-    responses((status = OK, content_type = "image/png"), (status = 404, body = Problem)))]
+    responses((status = OK, content_type = "image/png"), (status = 404, body = ProblemDetails)))]
 pub async fn shared_picture(State(app): State<App>, Address(at): Address<SharedAddress>) -> Result<Response, Problem> {
     let link = link(&app, &at.token).await?;
     let result = shown(&app, link.order_id).await?.into_iter().find(|result| result.id == at.result);
-    let missing = || Problem::new(StatusCode::NOT_FOUND, "not-found", "there is no such picture in this link");
+    let missing = || Problem::missing("not-found", "there is no such picture in this link");
     let result = result.ok_or_else(missing)?;
     let (picture, treatment) = match at.side {
         SharedSide::After => {

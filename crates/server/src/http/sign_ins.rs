@@ -4,12 +4,12 @@ use std::net::IpAddr;
 use std::num::NonZeroU32;
 use std::time::Duration;
 
-use axum::http::{HeaderMap, StatusCode};
+use axum::http::HeaderMap;
 use governor::clock::{Clock, DefaultClock};
 use governor::{DefaultKeyedRateLimiter, Quota, RateLimiter};
 use tokio::sync::Semaphore;
 
-use crate::problem::Problem;
+use crate::problem::{Kind, Problem};
 
 /// Passwords that are checked at once: each check takes 19 MB and a core.
 const CHECKS: usize = 2;
@@ -39,8 +39,8 @@ impl SignIns {
             return peer;
         }
         // The last entry is the one that the proxy itself added.
-        let told = headers.get_all("x-forwarded-for").iter().next_back().and_then(|value| value.to_str().ok());
-        told.and_then(|list| list.rsplit(',').next()?.trim().parse().ok()).unwrap_or(peer)
+        let forwarded = headers.get_all("x-forwarded-for").iter().next_back().and_then(|value| value.to_str().ok());
+        forwarded.and_then(|list| list.rsplit(',').next()?.trim().parse().ok()).unwrap_or(peer)
     }
 
     /// Whether an account may be tried once more from an address.
@@ -53,7 +53,7 @@ impl SignIns {
         self.pace.check_key(&(name, from)).map_err(|until| {
             let seconds = until.wait_time_from(DefaultClock::default().now()).as_secs() + 1;
             let detail = format!("too many tries for this name: wait {seconds} s");
-            Problem::new(StatusCode::TOO_MANY_REQUESTS, "access.pace", detail).retry_after(seconds)
+            Problem::new(Kind::TooOften, "access.pace", detail).retry_after(seconds)
         })
     }
 }
@@ -72,7 +72,9 @@ mod tests {
             sign_ins.may_try("Nives", there).unwrap();
         }
         let refused = sign_ins.may_try("nives", there).unwrap_err();
-        assert!(refused.status == 429 && refused.retry_after.is_some_and(|seconds| (1..=3).contains(&seconds)));
+        assert!(
+            refused.kind == Kind::TooOften && refused.retry_after.is_some_and(|seconds| (1..=3).contains(&seconds))
+        );
         sign_ins.may_try("Nives", here).unwrap();
         sign_ins.may_try("Ugo", there).unwrap();
     }
@@ -84,12 +86,12 @@ mod tests {
     #[case(Some("192.0.2.2"), "203.0.113.9", "192.0.2.1")]
     fn only_a_trusted_proxy_says_where_a_request_comes_from(
         #[case] trusted: Option<&str>,
-        #[case] told: &str,
+        #[case] forwarded: &str,
         #[case] from: &str,
     ) {
         let sign_ins = SignIns::new(trusted.map(|address| address.parse().unwrap()));
         let mut headers = HeaderMap::new();
-        headers.insert("x-forwarded-for", told.parse().unwrap());
+        headers.insert("x-forwarded-for", forwarded.parse().unwrap());
         assert_eq!(sign_ins.origin("192.0.2.1".parse().unwrap(), &headers), from.parse::<IpAddr>().unwrap());
     }
 }

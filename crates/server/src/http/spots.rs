@@ -4,11 +4,13 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
 use chrono::{DateTime, Utc};
+use dettaglio_domain::id::{DecisionId, OriginalId};
 use dettaglio_domain::spot::{MOST_SPOTS, Spot};
 use dettaglio_store::choices::{Decision, KeptDecision};
 use serde::Serialize;
 use utoipa::ToSchema;
 
+use super::answer::ProblemDetails;
 use super::extract::{Address, Body};
 use crate::adapters::report::spots_of;
 use crate::app::App;
@@ -27,9 +29,9 @@ pub struct Spots {
 }
 
 /// The spots of an original: those that were set, or else those that its pixels suggest.
-#[utoipa::path(get, path = "/originals/{id}/spots", tag = "spots", params(("id" = u64, Path)),
-    responses((status = OK, body = Spots), (status = 404, body = Problem)))]
-pub async fn spots(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<Spots>, Problem> {
+#[utoipa::path(get, path = "/originals/{id}/spots", tag = "spots", params(("id" = OriginalId, Path)),
+    responses((status = OK, body = Spots), (status = 404, body = ProblemDetails)))]
+pub async fn spots(State(app): State<App>, Address(id): Address<OriginalId>) -> Result<Json<Spots>, Problem> {
     if let Some(spots) = app.store.spots(id).await? {
         return Ok(Json(Spots { spots, suggested: false }));
     }
@@ -38,11 +40,11 @@ pub async fn spots(State(app): State<App>, Address(id): Address<u64>) -> Result<
 }
 
 /// Sets the spots of an original: eight at most, each inside the picture.
-#[utoipa::path(put, path = "/originals/{id}/spots", tag = "spots", params(("id" = u64, Path)), request_body = Vec<Spot>,
-    responses((status = NO_CONTENT), (status = 422, body = Problem)))]
+#[utoipa::path(put, path = "/originals/{id}/spots", tag = "spots", params(("id" = OriginalId, Path)), request_body = Vec<Spot>,
+    responses((status = NO_CONTENT), (status = 422, body = ProblemDetails)))]
 pub async fn set_spots(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<OriginalId>,
     Body(spots): Body<Vec<Spot>>,
 ) -> Result<StatusCode, Problem> {
     let size = app.store.original(id).await?.facts.size;
@@ -68,7 +70,7 @@ pub async fn set_spots(
 #[derive(Debug, Serialize, ToSchema)]
 pub struct DecisionView {
     /// Its number.
-    pub id: u64,
+    pub id: DecisionId,
     /// What was decided.
     #[serde(flatten)]
     pub decision: Decision,
@@ -77,13 +79,13 @@ pub struct DecisionView {
 }
 
 /// Writes down which of some treatments was chosen.
-#[utoipa::path(post, path = "/originals/{id}/decisions", tag = "spots", params(("id" = u64, Path)), request_body = Decision,
-    responses((status = CREATED, body = u64), (status = 422, body = Problem)))]
+#[utoipa::path(post, path = "/originals/{id}/decisions", tag = "spots", params(("id" = OriginalId, Path)), request_body = Decision,
+    responses((status = CREATED, body = DecisionId), (status = 422, body = ProblemDetails)))]
 pub async fn decide(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<OriginalId>,
     Body(decision): Body<Decision>,
-) -> Result<(StatusCode, Json<u64>), Problem> {
+) -> Result<(StatusCode, Json<DecisionId>), Problem> {
     app.store.original(id).await?;
     if !decision.candidates.iter().any(|c| c.letter == decision.chosen) {
         return Err(Problem::refused("decision.chosen", "what was chosen is not among what was compared"));
@@ -100,9 +102,12 @@ pub async fn decide(
 }
 
 /// What was decided on an original, the newest first.
-#[utoipa::path(get, path = "/originals/{id}/decisions", tag = "spots", params(("id" = u64, Path)),
-    responses((status = OK, body = Vec<DecisionView>), (status = 404, body = Problem)))]
-pub async fn decisions(State(app): State<App>, Address(id): Address<u64>) -> Result<Json<Vec<DecisionView>>, Problem> {
+#[utoipa::path(get, path = "/originals/{id}/decisions", tag = "spots", params(("id" = OriginalId, Path)),
+    responses((status = OK, body = Vec<DecisionView>), (status = 404, body = ProblemDetails)))]
+pub async fn decisions(
+    State(app): State<App>,
+    Address(id): Address<OriginalId>,
+) -> Result<Json<Vec<DecisionView>>, Problem> {
     app.store.original(id).await?;
     let view = |KeptDecision { id, decision, created_at }| DecisionView { id, decision, created_at };
     Ok(Json(app.store.decisions(id).await?.into_iter().map(view).collect()))

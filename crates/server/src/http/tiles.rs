@@ -1,10 +1,11 @@
 //! Pieces of a result for the screen.
 
+use dettaglio_domain::id::ResultId;
 use std::sync::Arc;
 
 use axum::Json;
 use axum::extract::State;
-use axum::http::{StatusCode, header};
+use axum::http::header;
 use axum::response::{IntoResponse, Response};
 use dettaglio_core::codec::png_bytes;
 use dettaglio_core::colour::ColourProfile;
@@ -21,6 +22,7 @@ use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 
 use super::access::Who;
+use super::answer::ProblemDetails;
 use super::extract::{Address, Question};
 use crate::app::App;
 use crate::compute::studio::{Lane, Studio, blocking};
@@ -81,7 +83,7 @@ pub struct Showing {
 ///
 /// The address names the content, so an answer never changes.
 #[utoipa::path(get, path = "/tiles/{original}/{treatment}/{level}/{column}/{row}", tag = "tiles", params(TileAddress, Showing),
-    responses((status = OK, content_type = "image/png"), (status = 404, body = Problem)))]
+    responses((status = OK, content_type = "image/png"), (status = 404, body = ProblemDetails)))]
 pub async fn tile(
     State(app): State<App>,
     who: Who,
@@ -124,7 +126,7 @@ fn part_of(view: Size, column: u32, row: u32) -> Result<Region, Problem> {
 }
 
 fn outside(view: Size) -> Problem {
-    Problem::new(StatusCode::NOT_FOUND, "tile.outside", format!("the view has {view}: nothing lies there"))
+    Problem::missing("tile.outside", format!("the view has {view}: nothing lies there"))
 }
 
 /// Planes as sRGB PNG, out of the colours of the picture that they come from where one is given.
@@ -183,7 +185,7 @@ pub struct ResultAddress {
 
 /// A part of a result at its own scale, up to 2048 px a side, as sRGB PNG.
 #[utoipa::path(get, path = "/crops/{original}/{treatment}", tag = "tiles", params(ResultAddress, SheetPart),
-    responses((status = OK, content_type = "image/png"), (status = 404, body = Problem)))]
+    responses((status = OK, content_type = "image/png"), (status = 404, body = ProblemDetails)))]
 pub async fn crop(
     State(app): State<App>,
     Address(at): Address<ResultAddress>,
@@ -217,7 +219,7 @@ impl From<Measures> for MeasuresView {
 
 /// Measures a part of a result, of at most 2048 px a side, against the original; nothing where it holds no picture.
 #[utoipa::path(get, path = "/measures/{original}/{treatment}", tag = "tiles", params(ResultAddress, SheetPart),
-    responses((status = OK, body = Option<MeasuresView>), (status = 404, body = Problem)))]
+    responses((status = OK, body = Option<MeasuresView>), (status = 404, body = ProblemDetails)))]
 pub async fn measures(
     State(app): State<App>,
     Address(at): Address<ResultAddress>,
@@ -273,7 +275,7 @@ pub struct InProfile {
 
 /// How the tones of a part of a result are spread, of at most 2048 px a side, beside the original's.
 #[utoipa::path(get, path = "/tones/{original}/{treatment}", tag = "tiles", params(ResultAddress, SheetPart, InProfile),
-    responses((status = OK, body = TonesOf), (status = 404, body = Problem)))]
+    responses((status = OK, body = TonesOf), (status = 404, body = ProblemDetails)))]
 pub async fn tones(
     State(app): State<App>,
     Address(at): Address<ResultAddress>,
@@ -305,7 +307,7 @@ pub async fn tones(
 #[into_params(parameter_in = Path)]
 pub struct EnlargementTile {
     /// The enlargement's number.
-    id: u64,
+    id: ResultId,
     /// 0 for the file's own pixels, 1 for half of its size, and so on.
     level: u32,
     /// Column, from 0.
@@ -342,7 +344,7 @@ struct Finished {
 }
 
 impl Finished {
-    async fn of(app: &App, id: u64) -> Result<Self, Problem> {
+    async fn of(app: &App, id: ResultId) -> Result<Self, Problem> {
         let enlargement = app.store.enlargement(id).await?;
         Ok(Self {
             file: app.studio.enlargement(&enlargement.file_key).await?,
@@ -354,7 +356,7 @@ impl Finished {
 
 /// 256 x 256 px of a finished enlargement, out of its file, or of it shrunk 2^level times, as sRGB PNG.
 #[utoipa::path(get, path = "/enlargements/{id}/tiles/{level}/{column}/{row}", tag = "tiles", params(EnlargementTile, ShowingFile),
-    responses((status = OK, content_type = "image/png"), (status = 404, body = Problem)))]
+    responses((status = OK, content_type = "image/png"), (status = 404, body = ProblemDetails)))]
 pub async fn enlargement_tile(
     State(app): State<App>,
     Address(at): Address<EnlargementTile>,
@@ -380,11 +382,11 @@ pub async fn enlargement_tile(
 
 /// Measures a part of a finished enlargement, out of its file, of at most 2048 px a side, against its original; nothing where
 /// it holds no picture.
-#[utoipa::path(get, path = "/enlargements/{id}/measures", tag = "tiles", params(("id" = u64, Path), SheetPart),
-    responses((status = OK, body = Option<MeasuresView>), (status = 404, body = Problem)))]
+#[utoipa::path(get, path = "/enlargements/{id}/measures", tag = "tiles", params(("id" = ResultId, Path), SheetPart),
+    responses((status = OK, body = Option<MeasuresView>), (status = 404, body = ProblemDetails)))]
 pub async fn enlargement_measures(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<ResultId>,
     Question(part): Question<SheetPart>,
 ) -> Result<Json<Option<MeasuresView>>, Problem> {
     let Finished { file, original, treatment } = Finished::of(&app, id).await?;
@@ -396,11 +398,11 @@ pub async fn enlargement_measures(
 }
 
 /// A part of a finished enlargement, out of its file, up to 2048 px a side, as sRGB PNG.
-#[utoipa::path(get, path = "/enlargements/{id}/crop", tag = "tiles", params(("id" = u64, Path), SheetPart),
-    responses((status = OK, content_type = "image/png"), (status = 404, body = Problem)))]
+#[utoipa::path(get, path = "/enlargements/{id}/crop", tag = "tiles", params(("id" = ResultId, Path), SheetPart),
+    responses((status = OK, content_type = "image/png"), (status = 404, body = ProblemDetails)))]
 pub async fn enlargement_crop(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<ResultId>,
     Question(part): Question<SheetPart>,
 ) -> Result<Response, Problem> {
     let enlargement = app.store.enlargement(id).await?;

@@ -4,11 +4,13 @@ use axum::Json;
 use axum::extract::State;
 use dettaglio_core::render::Pace;
 use dettaglio_core::trace::{DrawingError, drawing, hex, svg};
+use dettaglio_domain::id::OriginalId;
 use dettaglio_domain::size::Target;
 use dettaglio_domain::trace::{LEAST_COLOURS, MOST_COLOURS};
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 
+use super::answer::ProblemDetails;
 use super::extract::{Address, Question};
 use crate::app::{App, intents};
 use crate::compute::studio::{Lane, Studio};
@@ -44,11 +46,11 @@ pub struct TracedView {
 }
 
 /// Traces an original as it is framed and cleaned now, and hands out the file. A photograph is refused, with the reason.
-#[utoipa::path(get, path = "/originals/{id}/trace", tag = "originals", params(("id" = u64, Path), Tracing),
-    responses((status = OK, body = TracedView), (status = 404, body = Problem), (status = 422, body = Problem)))]
+#[utoipa::path(get, path = "/originals/{id}/trace", tag = "originals", params(("id" = OriginalId, Path), Tracing),
+    responses((status = OK, body = TracedView), (status = 404, body = ProblemDetails), (status = 422, body = ProblemDetails)))]
 pub async fn trace(
     State(app): State<App>,
-    Address(id): Address<u64>,
+    Address(id): Address<OriginalId>,
     Question(Tracing { colours }): Question<Tracing>,
 ) -> Result<Json<TracedView>, Problem> {
     if !(LEAST_COLOURS..=MOST_COLOURS).contains(&colours) {

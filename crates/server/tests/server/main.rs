@@ -8,6 +8,7 @@ mod hostile;
 mod nonsense;
 mod orders;
 mod outside;
+mod permissions;
 mod rehearsal;
 mod removed;
 mod support;

@@ -1,6 +1,7 @@
 //! What people decide and who they are: spots, house treatments, decisions, accounts, links.
 
 use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::id::{OrderId, OriginalId};
 use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::recipe::{Choice, Steps};
 use dettaglio_domain::spot::Spot;
@@ -27,7 +28,7 @@ fn steps(kernel: Kernel) -> Steps {
     }
 }
 
-async fn an_original(store: &Store) -> u64 {
+async fn an_original(store: &Store) -> OriginalId {
     let order = store.add_order("Sala 2", "", None).await.unwrap();
     store.add_original(order.id, "vasi.jpg", ContentHash::of(b"vasi"), &facts()).await.unwrap().0
 }
@@ -46,7 +47,7 @@ async fn no_spot_is_not_the_same_as_never_any(#[future(awt)] database: Database)
         store.set_spots(original, &kept).await.unwrap();
         assert_eq!(store.spots(original).await.unwrap(), Some(kept));
     }
-    assert!(is_missing(store.spots(original + 1).await));
+    assert!(is_missing(store.spots((original.get() + 1).into()).await));
 }
 
 #[rstest]
@@ -88,7 +89,7 @@ async fn decisions_are_kept_with_what_was_looked_at(#[future(awt)] database: Dat
     }
     let kept: Vec<Decision> = store.decisions(original).await.unwrap().into_iter().map(|kept| kept.decision).collect();
     assert_eq!(kept, [decision("A", false), decision("B", true)], "the newest first");
-    assert_eq!(store.decisions(original + 1).await.unwrap().len(), 0);
+    assert_eq!(store.decisions((original.get() + 1).into()).await.unwrap().len(), 0);
 }
 
 #[rstest]
@@ -120,7 +121,7 @@ async fn a_link_leads_to_its_order_until_it_ends(#[future(awt)] database: Databa
     assert_eq!((leads_to("a").await, leads_to("c").await), (Some(order), None));
 
     // One is ended, but only by who names its order; the other runs out.
-    store.remove_link(order + 1, first.id).await.unwrap();
+    store.remove_link(OrderId::from(order.get() + 1), first.id).await.unwrap();
     assert_eq!(store.links(order).await.unwrap().len(), 2);
     store.remove_link(order, first.id).await.unwrap();
     assert_eq!((leads_to("a").await, leads_to("b").await), (None, Some(order)));
@@ -135,5 +136,5 @@ async fn a_link_leads_to_its_order_until_it_ends(#[future(awt)] database: Databa
     assert_eq!(leads_to("d").await, None);
     store.set_order_removed(order, false).await.unwrap();
     assert_eq!(leads_to("d").await, Some(order));
-    assert!(is_missing(store.add_link(order + 1, token("e"), 1).await));
+    assert!(is_missing(store.add_link(OrderId::from(order.get() + 1), token("e"), 1).await));
 }

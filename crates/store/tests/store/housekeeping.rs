@@ -53,10 +53,10 @@ async fn nothing_is_lost_on_the_way_from_an_earlier_schema(#[case] version: i64)
     let store = Store::connect(&url).await.expect("brought up to date");
     let order = store.orders().await.unwrap().remove(0);
     assert_eq!((order.details.title.as_str(), order.counts.originals, order.counts.results), ("Room 2", 1, 1));
-    assert_eq!(store.originals(1).await.unwrap()[0].name, "vases.jpg");
-    let ahead: Vec<u64> = store.run_sheet(5).await.unwrap().ahead.iter().map(|job| job.id).collect();
+    assert_eq!(store.originals(1.into()).await.unwrap()[0].name, "vases.jpg");
+    let ahead: Vec<u64> = store.run_sheet(5).await.unwrap().ahead.iter().map(|job| job.id.get()).collect();
     assert_eq!(ahead, [2, 3], "what waited goes on in its order");
-    let result = store.enlargement(1).await.unwrap();
+    let result = store.enlargement(1.into()).await.unwrap();
     assert_eq!((result.record.size.width, result.verdict), (1800, None));
 }
 

@@ -1,5 +1,6 @@
 //! The run sheet and its leases, in a real MariaDB.
 
+use dettaglio_domain::id::JobId;
 use std::time::Duration;
 
 use dettaglio_domain::forecast::Rates;
@@ -14,7 +15,7 @@ fn sign(progress: f64) -> SignOfLife {
     SignOfLife { stage: Stage::Computing, progress, seconds_left: Some(3.0) }
 }
 
-async fn state(store: &Store, id: u64) -> JobState {
+async fn state(store: &Store, id: JobId) -> JobState {
     store.job(id).await.unwrap().state
 }
 
@@ -175,7 +176,7 @@ async fn a_sheet_that_is_held_up_starts_nothing(#[future(awt)] database: Databas
     assert!(store.take_job("b").await.unwrap().is_some());
 }
 
-async fn turns(store: &Store) -> Vec<u64> {
+async fn turns(store: &Store) -> Vec<JobId> {
     store.run_sheet(10).await.unwrap().ahead.iter().map(|job| job.id).collect()
 }
 
@@ -183,7 +184,7 @@ async fn turns(store: &Store) -> Vec<u64> {
 #[tokio::test]
 async fn jobs_go_in_the_order_that_a_person_gives_them(#[future(awt)] database: Database) {
     let store = &database.store;
-    let ids: Vec<u64> = queued(store, 5).await.iter().map(|job| job.id).collect();
+    let ids: Vec<JobId> = queued(store, 5).await.iter().map(|job| job.id).collect();
     let [a, b, c, d, e] = ids[..] else { panic!() };
     assert_eq!(turns(store).await, [a, b, c, d, e]);
     store.move_jobs(&[e, d], Some(b)).await.unwrap();
@@ -201,7 +202,7 @@ async fn jobs_go_in_the_order_that_a_person_gives_them(#[future(awt)] database: 
     }
     assert_eq!(turns(store).await, [a, c, e, d, b], "places do not run out");
     assert_eq!(store.take_job("w").await.unwrap().unwrap().id, a);
-    assert!(store.move_jobs(&[b], Some(999_999)).await.is_err());
+    assert!(store.move_jobs(&[b], Some(999_999.into())).await.is_err());
 }
 
 #[rstest]

@@ -35,7 +35,7 @@ async fn originals_come_back_as_they_went_in(#[future(awt)] database: Database) 
     assert!(store.originals(order.id).await.unwrap().is_empty());
     assert_eq!(store.add_original(order.id, "again.jpg", hash, &facts()).await.unwrap().0, id, "brought back");
     assert_eq!(store.originals(order.id).await.unwrap().len(), 1);
-    assert!(matches!(store.original(id + 1).await, Err(StoreError::Missing { .. })));
+    assert!(matches!(store.original((id.get() + 1).into()).await, Err(StoreError::Missing { .. })));
 }
 
 #[rstest]
@@ -93,7 +93,7 @@ async fn an_order_keeps_what_was_said_of_it(#[future(awt)] database: Database) {
     assert_eq!(store.orders().await.unwrap().len(), 1);
     store.set_order_removed(order.id, false).await.unwrap();
     assert_eq!(store.orders().await.unwrap().len(), 2, "nothing was lost");
-    assert!(matches!(store.set_order(999, &now).await, Err(StoreError::Missing { .. })));
+    assert!(matches!(store.set_order(999.into(), &now).await, Err(StoreError::Missing { .. })));
 }
 
 #[rstest]

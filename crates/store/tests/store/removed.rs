@@ -2,6 +2,7 @@
 
 use chrono::{Duration, Utc};
 use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::id::{JobId, OrderId, OriginalId, ResultId};
 use dettaglio_store::files::FileStore;
 use dettaglio_store::orders::OrderDetails;
 use dettaglio_store::printings::PrintState;
@@ -12,7 +13,7 @@ use rstest::rstest;
 use crate::support::{Database, database, facts, queued, record};
 
 /// An order with a picture, a result of it, and a job that waits; the numbers of the order, the picture and the result.
-async fn with_a_result(store: &Store) -> (u64, u64, u64) {
+async fn with_a_result(store: &Store) -> (OrderId, OriginalId, ResultId) {
     let jobs = queued(store, 2).await;
     let job = store.take_job("a").await.unwrap().unwrap();
     assert!(store.finish_job(&job, "a", &format!("enlargements/{}-1.tif", job.id), 900, &record(&job)).await.unwrap());
@@ -23,7 +24,7 @@ async fn with_a_result(store: &Store) -> (u64, u64, u64) {
 }
 
 async fn nothing_waits(store: &Store) {
-    let waiting: Vec<u64> = store.run_sheet(9).await.unwrap().ahead.iter().map(|job| job.id).collect();
+    let waiting: Vec<JobId> = store.run_sheet(9).await.unwrap().ahead.iter().map(|job| job.id).collect();
     store.cancel_jobs(&waiting).await.unwrap();
 }
 
@@ -38,11 +39,11 @@ async fn each_removed_thing_is_named_once_by_the_largest_that_was_removed(#[futu
     };
     assert_eq!(named().await, []);
     store.set_enlargement_removed(result, true).await.unwrap();
-    assert_eq!(named().await, [(RemovedKind::Result, result, 900)]);
+    assert_eq!(named().await, [(RemovedKind::Result, result.get(), 900)]);
     store.set_removed(original, true).await.unwrap();
-    assert_eq!(named().await, [(RemovedKind::Original, original, facts().bytes + 900)]);
+    assert_eq!(named().await, [(RemovedKind::Original, original.get(), facts().bytes + 900)]);
     store.set_order_removed(order, true).await.unwrap();
-    assert_eq!(named().await, [(RemovedKind::Order, order, facts().bytes + 900)]);
+    assert_eq!(named().await, [(RemovedKind::Order, order.get(), facts().bytes + 900)]);
     store.set_order_removed(order, false).await.unwrap();
     let removed = store.removed().await.unwrap();
     assert_eq!((removed[0].name.as_str(), removed[0].of.as_str()), ("vases.jpg", "Room 2"));
@@ -118,7 +119,7 @@ async fn a_shops_order_that_was_deleted_stays_known(#[future(awt)] database: Dat
 }
 
 /// The same content in two orders, of which one was deleted: the other, and the files of the content.
-async fn deleted_from_one_of_two_orders(store: &Store, files: &FileStore) -> (u64, [String; 2]) {
+async fn deleted_from_one_of_two_orders(store: &Store, files: &FileStore) -> (OrderId, [String; 2]) {
     let content = ContentHash::of(b"vases");
     let mut orders = Vec::new();
     for title in ["Room 2", "Room 3"] {

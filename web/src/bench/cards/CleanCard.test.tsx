@@ -3,7 +3,7 @@ import { fireEvent, screen, within } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
 import type { Clean, Model, Reading, Suggestion } from "../../api/client";
 import { aModel, show } from "../../testing/render";
-import { CleanCard, cleanLine } from "./CleanCard";
+import { CleanCard } from "./CleanCard";
 
 const OFF = { noise: null, marks: null, softness: null } as Clean;
 const NOISE = aModel({ id: "camera-noise-draft", name: "Camera noise", kind: "clean", level: "noise", sha256: "c0" });
@@ -26,6 +26,7 @@ async function opened(part: { clean?: Clean; models?: Model[]; suggestion?: Sugg
   const shown = show(
     <CleanCard
       clean={part.clean ?? OFF}
+      words=""
       models={part.models ?? [NOISE, NIGHT, MARKS]}
       reading={reading}
       suggestion={part.suggestion}
@@ -35,12 +36,6 @@ async function opened(part: { clean?: Clean; models?: Model[]; suggestion?: Sugg
   await shown.user.click(screen.getByRole("button", { name: /^Clean/ }));
   return { ...shown, onChange, card: within(await screen.findByRole("dialog", { name: "Clean" })) };
 }
-
-it("is told in a line", () => {
-  expect(cleanLine(OFF)).toBe("off");
-  const marks = { model: { model: "compression-marks", sha256: "" }, quality: 60, strength: 0.8 };
-  expect(cleanLine({ ...noisy, marks })).toBe("marks 80 %, noise 90 %");
-});
 
 describe("a part of the step", () => {
   it("is switched on as suggested", async () => {

@@ -10,18 +10,10 @@ import { evidence } from "./evidence";
 
 type Level = "noise" | "compression" | "softness";
 
-/** The step in a line. */
-export function cleanLine(clean: Clean): string {
-  const parts = [
-    clean.marks && `marks ${percent(clean.marks.strength)}`,
-    clean.noise && `noise ${percent(clean.noise.grain)}`,
-    clean.softness && `softness ${percent(clean.softness.strength)}`,
-  ].filter(Boolean);
-  return parts.length === 0 ? "off" : parts.join(", ");
-}
-
 export function CleanCard(props: {
   clean: Clean;
+  /** The step in a few words. */
+  words: string;
   models: Model[];
   plan?: Plan;
   reading?: Reading;
@@ -62,7 +54,7 @@ export function CleanCard(props: {
   };
 
   return (
-    <Card name="Clean" state={cleanLine(clean)}>
+    <Card name="Clean" state={props.words}>
       <>
         <Part
           name="Noise"

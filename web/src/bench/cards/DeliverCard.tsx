@@ -11,13 +11,6 @@ import { Column } from "./Part";
 
 type Output = Intent["output"];
 
-export function deliverText(output: Output, fileBytes?: number): string {
-  const { format, depth, quality } = output;
-  const lossy = format === "jpeg" ? `JPEG, quality ${quality}` : undefined;
-  const kind = lossy ?? (format === "webp" ? "WebP" : `${format.toUpperCase()} ${depth}-bit`);
-  return fileBytes === undefined ? kind : `${kind}, ${bytes(fileBytes)}`;
-}
-
 const PROFILES: [NonNullable<Output["profile"]>, string][] = [
   ["original", "The original's own"],
   ["srgb", "sRGB"],
@@ -28,6 +21,8 @@ const PROFILES: [NonNullable<Output["profile"]>, string][] = [
 
 export function DeliverCard(props: {
   intent: Intent;
+  /** The file in a few words. */
+  words: string;
   fileBytes?: number;
   /** Where the time of the run goes. */
   spent?: Plan["spent"];
@@ -38,7 +33,10 @@ export function DeliverCard(props: {
   const { output, target } = props.intent;
   const { onChange } = props;
   return (
-    <Card name="Deliver" state={deliverText(output, props.fileBytes)}>
+    <Card
+      name="Deliver"
+      state={[props.words, props.fileBytes !== undefined && bytes(props.fileBytes)].filter(Boolean).join(", ")}
+    >
       <Column width={300}>
         <ToggleButtonGroup
           exclusive

@@ -3,7 +3,7 @@
 import { Box, Button, MenuItem, TextField, Tooltip, Typography } from "@mui/material";
 import type { Card as ModelCard, Choice, Kernel, Model, Plan, Suggestion } from "../../api/client";
 import { family } from "../../shelf/measures";
-import { kernelName, rules } from "../../api/rules";
+import { rules } from "../../api/rules";
 import { Card } from "./Card";
 import { evidence } from "./evidence";
 import { Dial } from "./Dial";
@@ -14,18 +14,10 @@ function familyName(card: ModelCard): string {
   return card.trial ? card.name : `${family(card)}, ${card.grade}`;
 }
 
-/** What enlarges, in words. */
-export function choiceText(choice: Choice, models: Model[], plan?: Plan): string {
-  if (choice.by === "plain") return `${kernelName(choice.kernel)}, no model`;
-  if (plan && plan.passes === 0) return "no model needed at this size";
-  const card = models.find((m) => m.card.subject === choice.subject)?.card;
-  const share = (choice.strength ?? 1) < 1 ? ` ${Math.round((choice.strength ?? 1) * 100)} %` : "";
-  const family = card ? familyName({ ...card, grade: choice.grade }) : `${choice.subject}, ${choice.grade}`;
-  return `${family}${share}${plan && plan.passes > 1 ? `, ${plan.passes} passes` : ""}`;
-}
-
 export function EnlargeCard(props: {
   choice: Choice;
+  /** The step in a few words. */
+  words: string;
   models: Model[];
   plan?: Plan;
   suggestion?: Suggestion;
@@ -51,7 +43,7 @@ export function EnlargeCard(props: {
   );
   const suggested = props.suggestion?.recipe.enlarge;
   return (
-    <Card name="Enlarge" state={choiceText(choice, models, props.plan)}>
+    <Card name="Enlarge" state={props.words}>
       <>
         <Column width={260}>
           <TextField select label="Enlarge with" value={value} onChange={(e) => choose(e.target.value)}>

@@ -4,7 +4,7 @@ import { describe, expect, it, vi } from "vitest";
 import type { Model, Plan, PlannedFace, Suggestion, Intent } from "../../api/client";
 import { aModel, aPlan, anIntent, show } from "../../testing/render";
 import { answer } from "../../testing/server";
-import { FacesCard, facesLine, leftWords } from "./FacesCard";
+import { FacesCard, leftWords } from "./FacesCard";
 
 const place = (x: number) => ({ left_eye: { x, y: 40 }, right_eye: { x: x + 30, y: 40 }, mouth: { x: x + 15, y: 75 } });
 const found = (x: number, part: Partial<PlannedFace> = {}): PlannedFace =>
@@ -27,6 +27,7 @@ async function opened(part: { intent?: Partial<Intent>; plan?: Plan; suggestion?
     <FacesCard
       original={{ id: 7, hash: "0f" } as never}
       intent={anIntent(part.intent)}
+      words=""
       models={part.models ?? [RESTORER]}
       plan={part.plan}
       suggestion={part.suggestion}
@@ -40,19 +41,6 @@ async function opened(part: { intent?: Partial<Intent>; plan?: Plan; suggestion?
   await shown.user.click(screen.getByRole("button", { name: /^Faces/ }));
   return { ...shown, change, onDraw, onGo, card: within(await screen.findByRole("dialog", { name: "Faces" })) };
 }
-
-describe("the step in a line", () => {
-  const restored = aPlan({ faces: [found(0, { restored: 0 }), found(200)] });
-  it.each([
-    [undefined, undefined, "being looked for"],
-    [aPlan(), undefined, "none found"],
-    [restored, null, "2 found, off"],
-    [aPlan({ faces: [found(0)] }), { strength: 0.7 }, "1 found, left alone"],
-    [restored, { strength: 0.7 }, "1 of 2, 70 %"],
-  ])("%#", (plan, faces, line) => {
-    expect(facesLine(anIntent({ faces: faces ?? null }), plan)).toBe(line);
-  });
-});
 
 it("says why a face is left alone", () => {
   expect(leftWords("too_small", 18.2)).toContain("Only 18 px");

@@ -10,17 +10,6 @@ import { Card } from "./Card";
 import { Dial } from "./Dial";
 import { Column, Part, Reasons } from "./Part";
 
-/** The step in a line. */
-export function facesLine(intent: Intent, plan: Plan | undefined): string {
-  if (!plan) return "being looked for";
-  const count = plan.faces.length;
-  if (count === 0) return "none found";
-  const restored = plan.faces.filter((f) => f.restored != null).length;
-  if (!intent.faces) return `${count} found, off`;
-  if (restored === 0) return `${count} found, left alone`;
-  return `${restored} of ${count}, ${percent(intent.faces.strength)}`;
-}
-
 /** Why a face is left to the general model, in words. */
 export function leftWords(left: string, eyes: number, departure?: number): string {
   if (left === "too_small") return `Only ${decimal(eyes, 0)} px between the eyes: too few to tell a likeness from.`;
@@ -31,6 +20,8 @@ export function leftWords(left: string, eyes: number, departure?: number): strin
 export function FacesCard(props: {
   original: Original;
   intent: Intent;
+  /** The step in a few words. */
+  words: string;
   models: Model[];
   plan?: Plan;
   suggestion?: Suggestion;
@@ -50,7 +41,7 @@ export function FacesCard(props: {
   const suggested = props.suggestion?.recipe.faces?.strength;
   const usual = usualStrength(props.models);
   return (
-    <Card name="Faces" state={facesLine(intent, plan)}>
+    <Card name="Faces" state={props.words}>
       {(close) => (
         <>
           <Column width={250}>

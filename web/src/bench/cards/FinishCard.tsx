@@ -7,18 +7,10 @@ import { Card } from "./Card";
 import { Dial } from "./Dial";
 import { Part, Reasons } from "./Part";
 
-/** The step in a line. */
-export function finishLine({ edges, grain }: Finish): string {
-  const width = edges && !grain ? ` at ${decimal(edges.width, 1)} px` : "";
-  const parts = [
-    edges && `edges ${decimal(edges.strength, 1)}${width}`,
-    grain && `grain ${Math.round(grain.amount * 100)} %`,
-  ].filter(Boolean);
-  return parts.length === 0 ? "off" : parts.join(", ");
-}
-
 export function FinishCard(props: {
   finish: Finish;
+  /** The step in a few words. */
+  words: string;
   plan?: Plan;
   reading?: Reading;
   suggestion?: Suggestion;
@@ -37,7 +29,7 @@ export function FinishCard(props: {
   const usual = props.suggestion?.usual;
   const measuring = usual ? undefined : "The picture is being measured.";
   return (
-    <Card name="Finish" state={finishLine(finish)}>
+    <Card name="Finish" state={props.words}>
       <>
         <Part
           name="Edges"

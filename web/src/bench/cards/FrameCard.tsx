@@ -3,26 +3,18 @@
 import { Box, Button, MenuItem, Stack, TextField, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
 import { useState } from "react";
 import type { Frame, Original, Plan, Surround, Target } from "../../api/client";
-import { decimal, pixels } from "../../app/format";
+import { pixels } from "../../app/format";
 import { Figure } from "../TargetFields";
 import { CropDialog } from "../crop/CropDialog";
 import { Card } from "./Card";
 import { Column } from "./Part";
 
-export function frameLine(frame: Frame, surround: Surround): string {
-  const parts = [
-    frame.crop && "cropped",
-    frame.quarter_turns || frame.mirrored ? "turned" : undefined,
-    frame.degrees ? `straightened ${decimal(frame.degrees, 1)}°` : undefined,
-    surround.kind === "border" ? "border" : surround.kind === "bleed" ? "bleed" : undefined,
-  ].filter(Boolean);
-  return parts.length === 0 ? "whole picture" : parts.join(", ");
-}
-
 export function FrameCard(props: {
   original: Original;
   frame: Frame;
   surround: Surround;
+  /** The step in a few words. */
+  words: string;
   target: Target;
   plan?: Plan;
   onFrame: (frame: Frame) => void;
@@ -34,7 +26,7 @@ export function FrameCard(props: {
   const print = props.target.by === "print";
   return (
     <>
-      <Card name="Frame" state={frameLine(frame, surround)}>
+      <Card name="Frame" state={props.words}>
         <Column width={320}>
           <Stack direction="row" spacing={1}>
             <Button variant="outlined" onClick={() => turn(3)}>

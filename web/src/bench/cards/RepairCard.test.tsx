@@ -5,7 +5,7 @@ import type { Fade, Repair, Suggestion, Wear } from "../../api/client";
 import { show } from "../../testing/render";
 import { NOTHING_REPAIRED } from "../intent";
 import { marked, unmarked } from "../marking";
-import { RepairCard, repairLine } from "./RepairCard";
+import { RepairCard } from "./RepairCard";
 
 const model = (name: string) => ({ model: name, sha256: "00" });
 const WEAR: Wear = { finder: model("finder"), filler: model("filler"), specks: true, lines: true, breaks: true, sensitivity: 0.5 }; // prettier-ignore
@@ -19,19 +19,10 @@ const told = (usual: object) =>
 async function opened(repair: Repair, suggestion?: Suggestion) {
   const onChange = vi.fn<(repair: Repair) => void>();
   const hand = { onMarking: vi.fn(), onShown: vi.fn() };
-  const shown = show(<RepairCard repair={repair} suggestion={suggestion} onChange={onChange} hand={hand} />);
+  const shown = show(<RepairCard words="" repair={repair} suggestion={suggestion} onChange={onChange} hand={hand} />);
   await shown.user.click(screen.getByRole("button", { name: /^Repair/ }));
   return { ...shown, onChange, hand, card: within(await screen.findByRole("dialog", { name: "Repair" })) };
 }
-
-describe("the repair in a line", () => {
-  it.each<[Repair, string]>([
-    [NOTHING, "off"],
-    [{ ...NOTHING, wear: WEAR }, "wear"],
-    [{ ...NOTHING, wear: { ...WEAR, breaks: false } }, "specks, lines"],
-    [{ wear: { ...WEAR, specks: false, lines: false, breaks: false }, fade: FADE }, "by hand, tone 80 %"],
-  ])("%# says what is done", (repair, words) => expect(repairLine(repair)).toBe(words));
-});
 
 describe("the repair card", () => {
   it("waits for what the server says, and begins with that", async () => {

@@ -15,14 +15,6 @@ const KINDS = [
   ["breaks", "Breaks", "Creases, tears and flakes"],
 ] as const;
 
-/** The step in a line. */
-export function repairLine({ wear, fade }: Repair): string {
-  const named = wear && KINDS.filter(([kind]) => wear[kind]).map(([kind]) => kind);
-  const filled = named && (named.length === KINDS.length ? "wear" : named.length > 0 ? named.join(", ") : "by hand");
-  const parts = [filled, fade && `tone ${percent(fade.strength)}`].filter(Boolean);
-  return parts.length === 0 ? "off" : parts.join(", ");
-}
-
 export interface Marking {
   marking?: "worn" | "sound";
   onMarking: (marking: "worn" | "sound" | undefined) => void;
@@ -31,6 +23,8 @@ export interface Marking {
 
 export function RepairCard(props: {
   repair: Repair;
+  /** The step in a few words. */
+  words: string;
   suggestion?: Suggestion;
   onChange: (repair: Repair) => void;
   hand: Marking;
@@ -42,7 +36,7 @@ export function RepairCard(props: {
   const measuring = usual ? undefined : "The picture is being measured.";
   const noModels = usual && !usual.wear ? "There is no model for this on the shelf yet." : measuring;
   return (
-    <Card name="Repair" state={repairLine(repair)}>
+    <Card name="Repair" state={props.words}>
       <>
         <Part
           name="Dust and scratches"

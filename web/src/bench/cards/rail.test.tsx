@@ -1,10 +1,10 @@
 // @vitest-environment jsdom
 import { screen, within } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
-import type { Choice, Finish, Plan, Suggestion, Intent } from "../../api/client";
+import type { Choice, Finish, Suggestion, Intent } from "../../api/client";
 import { aModel, aPlan, aTrial, anIntent, show } from "../../testing/render";
-import { DeliverCard, deliverText } from "./DeliverCard";
-import { EnlargeCard, choiceText } from "./EnlargeCard";
+import { DeliverCard } from "./DeliverCard";
+import { EnlargeCard } from "./EnlargeCard";
 import { FinishCard } from "./FinishCard";
 
 const MODELS = [
@@ -20,20 +20,9 @@ async function card(name: string) {
 }
 
 describe("what enlarges", () => {
-  const plan = (passes: number) => aPlan({ passes, description: "" } as Partial<Plan>);
-  it.each<[Choice, Plan | undefined, string]>([
-    [learned, undefined, "Everyday, draft 80 %"],
-    [{ ...learned, strength: 1 }, plan(2), "Everyday, draft, 2 passes"],
-    [learned, plan(0), "no model needed at this size"],
-    [{ by: "plain", kernel: "lanczos3" }, plan(0), "Lanczos 3, no model"],
-    [{ by: "learned", subject: "own-1", grade: "fine", strength: 1 }, plan(1), "Cloth by hand"],
-  ])("%# in words", (choice, planned, words) => {
-    expect(choiceText(choice, MODELS, planned)).toBe(words);
-  });
-
   it("is chosen by its family, and keeps its strength", async () => {
     const onChange = vi.fn();
-    const { user } = show(<EnlargeCard choice={learned} models={MODELS} onChange={onChange} />);
+    const { user } = show(<EnlargeCard words="" choice={learned} models={MODELS} onChange={onChange} />);
     await user.click(screen.getByRole("button", { name: /^Enlarge/ }));
     await user.click((await card("Enlarge")).getByRole("combobox", { name: "Enlarge with" }));
     const options = (await screen.findAllByRole("option")).map((o) => o.textContent);
@@ -44,13 +33,13 @@ describe("what enlarges", () => {
 
   it("has a strength only where a model runs, and says what is known of it", async () => {
     const { user, again } = show(
-      <EnlargeCard choice={{ ...learned, grade: "fine" }} models={MODELS} onChange={vi.fn()} />,
+      <EnlargeCard words="" choice={{ ...learned, grade: "fine" }} models={MODELS} onChange={vi.fn()} />,
     );
     await user.click(screen.getByRole("button", { name: /^Enlarge/ }));
     const opened = await card("Enlarge");
     expect(opened.getByText("Any photograph. Known weaknesses: no strong noise.")).toBeVisible();
     expect(opened.getByRole("slider", { name: "Strength" })).toHaveValue("0.8");
-    again(<EnlargeCard choice={{ by: "plain", kernel: "bicubic" }} models={MODELS} onChange={vi.fn()} />);
+    again(<EnlargeCard words="" choice={{ by: "plain", kernel: "bicubic" }} models={MODELS} onChange={vi.fn()} />);
     expect(opened.queryByRole("slider")).not.toBeInTheDocument();
   });
 });
@@ -58,17 +47,13 @@ describe("what enlarges", () => {
 describe("the file that is made", () => {
   const output = { format: "tiff", depth: 16, quality: 92 } as Intent["output"];
 
-  it("is told in a line", () => {
-    expect(deliverText(output)).toBe("TIFF 16-bit");
-    expect(deliverText({ ...output, format: "jpeg", depth: 8 }, 2_500_000)).toBe("JPEG, quality 92, 2.5 MB");
-    expect(deliverText({ ...output, format: "webp" })).toBe("WebP");
-  });
-
   async function opened(part: Partial<Intent>) {
     const onChange = vi.fn();
     const onPattern = vi.fn();
     const intent = anIntent({ output, target: { by: "factor", factor: 4 }, ...part });
-    const shown = show(<DeliverCard intent={intent} pattern="{name}" onPattern={onPattern} onChange={onChange} />);
+    const shown = show(
+      <DeliverCard words="TIFF 16-bit" intent={intent} pattern="{name}" onPattern={onPattern} onChange={onChange} />,
+    );
     await shown.user.click(screen.getByRole("button", { name: /^Deliver/ }));
     return { ...shown, onChange, onPattern, card: await card("Deliver") };
   }
@@ -108,6 +93,7 @@ describe("the finish", () => {
     const shown = show(
       <FinishCard
         finish={finish}
+        words=""
         plan={aPlan()}
         suggestion={suggestion}
         faces={faces}

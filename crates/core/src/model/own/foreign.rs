@@ -138,7 +138,7 @@ pub struct Foreign {
 impl Foreign {
     /// A network that is run as the card's trial found out.
     pub fn new(card: &Card, trial: Trial, raw: Box<dyn Raw + Send + Sync>) -> Self {
-        Self { id: card.id.clone(), factor: card.factor, halo: card.halo, multiple: card.multiple.max(1), trial, raw }
+        Self { id: card.id.clone(), factor: card.factor(), halo: card.halo, multiple: card.multiple, trial, raw }
     }
 }
 

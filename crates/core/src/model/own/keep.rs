@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
 use dettaglio_domain::hash::ContentHash;
-use dettaglio_domain::model::{Card, Grade, Kind, Trial};
+use dettaglio_domain::model::{Card, Cleaner, Enlarger, Grade, Task, Trial};
 
 use crate::model::cards::read_card;
 use crate::model::error::ModelError;
@@ -144,28 +144,24 @@ fn card(name: &str, file_name: &str, sha256: ContentHash, trial: Trial, added_on
         name.chars().map(|c| if c.is_ascii_alphanumeric() { c.to_ascii_lowercase() } else { '-' }).collect();
     let slug: Vec<&str> = slug.split('-').filter(|part| !part.is_empty()).collect();
     let id = format!("own-{}-{}", slug.join("-"), &sha256.to_string()[..8]);
-    let kind = if trial.factor == 1 { Kind::Clean } else { Kind::Enlarge };
+    let task = match trial.factor {
+        1 => Task::Clean(Cleaner { level: None, cleaning: Vec::new() }),
+        factor => Task::Enlarge(Enlarger { factor, grain: false, cleans: false, level: None, scores: Vec::new() }),
+    };
     Card {
         name: name.to_owned(),
-        kind,
+        task,
         subject: id.clone(),
         grade: Grade::Fine,
         purpose: "Added by you; what it was made for, you know best.".to_owned(),
-        factor: trial.factor,
         halo: trial.halo,
         multiple: trial.multiple,
-        level: None,
         parameters: 0,
         licence: "as its maker says".to_owned(),
         training_data: Vec::new(),
         recipe: format!("from {file_name}"),
         made_on: added_on.to_owned(),
         weaknesses: Vec::new(),
-        scores: Vec::new(),
-        cleaning: Vec::new(),
-        strength: None,
-        cleans: false,
-        grain: false,
         trial: Some(trial),
         sha256,
         id,
@@ -175,22 +171,8 @@ fn card(name: &str, file_name: &str, sha256: ContentHash, trial: Trial, added_on
 #[cfg(test)]
 mod tests {
     use super::*;
-    use dettaglio_domain::model::{Element, TensorFormat};
-
-    fn trial(factor: u32) -> Trial {
-        Trial {
-            format: TensorFormat::USUAL,
-            element: Element::Float,
-            factor,
-            halo: 3,
-            multiple: 2,
-            block_columns: 16,
-            tile_difference: 0.0,
-            likeness: 30.0,
-            pixels_per_second: 1e5,
-            bytes_per_pixel: 100,
-        }
-    }
+    use dettaglio_domain::model::Kind;
+    use dettaglio_domain::stand_in::trial;
 
     #[test]
     fn a_model_is_kept_with_its_card_and_known_again() {
@@ -200,7 +182,7 @@ mod tests {
         let own = OwnModels::at(&folder.path().join("own"));
         let card = own.add(&file, " Crisp & clear ", "crisp.onnx", trial(2), "2026-01-02").unwrap();
         assert!(card.id.starts_with("own-crisp-clear-"), "{}", card.id);
-        assert_eq!((card.kind, card.factor, card.halo, card.multiple), (Kind::Enlarge, 2, 3, 2));
+        assert_eq!((card.kind(), card.factor(), card.halo, card.multiple), (Kind::Enlarge, 2, 3, 2));
         assert_eq!(own.cards().0, [card]);
         assert!(matches!(own.add(&file, "Other", "o.onnx", trial(2), "2026-01-02"), Err(OwnError::Known { .. })));
         std::fs::write(&file, b"another network").unwrap();
@@ -209,7 +191,7 @@ mod tests {
             Err(OwnError::NameTaken { .. })
         ));
         assert!(matches!(own.add(&file, "  ", "o.onnx", trial(1), "2026-01-02"), Err(OwnError::Name)));
-        assert_eq!(own.add(&file, "Third", "o.onnx", trial(1), "2026-01-02").unwrap().kind, Kind::Clean);
+        assert_eq!(own.add(&file, "Third", "o.onnx", trial(1), "2026-01-02").unwrap().kind(), Kind::Clean);
     }
 
     #[test]

@@ -1,5 +1,6 @@
 //! The report of an order: what was done to each picture, what was measured on it, and what it looks like at its spots.
 
+use dettaglio_domain::id::OriginalId;
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -81,7 +82,7 @@ pub struct Cut {
 impl Report {
     /// The report on some results of an order.
     pub async fn of(app: &App, order: Order, results: &[Enlargement]) -> Result<Self, Problem> {
-        let rows: HashMap<u64, OriginalRow> =
+        let rows: HashMap<OriginalId, OriginalRow> =
             app.store.originals(order.id).await?.into_iter().map(|row| (row.id, row)).collect();
         let mut entries = Vec::with_capacity(results.len());
         for result in results {

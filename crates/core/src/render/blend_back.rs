@@ -1,4 +1,4 @@
-//! What the Clean step took away, and the share of it that is laid back on the result.
+//! What the Clean step took away, and the share of it that is blended back on the result.
 //!
 //! The enlarging model always sees the picture as clean as it can be. Grain, Colour speckle, Keep texture and the
 //! other strengths decide how much of what was removed returns, after the model: moving them costs no model.
@@ -18,7 +18,7 @@ const TEXTURE_REACH: u32 = 4;
 /// Slopes of the cleaned picture between which tone becomes texture, in luminance a pixel.
 const TEXTURE_SLOPE: (f32, f32) = (0.008, 0.03);
 
-/// One part of the Clean step as far as laying back goes.
+/// One part of the Clean step as far as blending back goes.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Share {
     /// The same share of everything.
