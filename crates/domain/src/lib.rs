@@ -23,6 +23,7 @@
 //! | [`Recipe::in_draft`](recipe::Recipe::in_draft) | the same by quicker models, shown of a view until its own pixels are there |
 //! | [`rehearsal`], [`spot`] | who is compared with whom, by which figures, and where |
 //! | [`preflight`] | what is to be said of a run before it is started |
+//! | [`batch`] | what many pictures come to, in which prints and files |
 //! | [`forecast`] | how long it will take |
 //! | [`rules`] | limits, defaults, formats and units, in one document for a front end |
 //! | [`naming`] | what a result's file is called |
@@ -30,6 +31,7 @@
 //! | [`numbers`] | which numbers are refused wherever they come in |
 
 pub mod affine;
+pub mod batch;
 pub mod clean;
 pub mod crop;
 mod draft;

@@ -2,8 +2,9 @@
 
 use std::collections::{HashMap, HashSet};
 
-use crate::file::Format;
+use crate::file::{Format, OutputSettings};
 use crate::geometry::Size;
+use crate::treatment::Treatment;
 
 /// The pattern when none is given.
 pub const DEFAULT_PATTERN: &str = "{name}_{width}x{height}";
@@ -35,6 +36,19 @@ pub struct NameParts<'a> {
 pub struct UnknownWord {
     /// The word.
     pub word: String,
+}
+
+/// The name of what a treatment makes of an original; by the usual pattern where none is given.
+pub fn of_result(
+    pattern: Option<&str>,
+    original: &str,
+    treatment: &Treatment,
+    settings: &OutputSettings,
+) -> Result<String, UnknownWord> {
+    let method = treatment.method();
+    let parts =
+        NameParts { original, size: treatment.sheet(), ppi: settings.ppi, method: &method, format: settings.format };
+    file_name(pattern.filter(|p| !p.trim().is_empty()).unwrap_or(DEFAULT_PATTERN), &parts)
 }
 
 /// The name of a result, with the ending of its format.

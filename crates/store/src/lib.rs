@@ -26,6 +26,7 @@ pub mod jobs;
 pub mod leases;
 pub mod mariadb;
 pub mod orders;
+mod orphans;
 pub mod printings;
 pub mod products;
 pub mod removed;

@@ -1217,7 +1217,7 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        /** @description (x, y) goes to (xx x + xy y + x0, yx x + yy y + y0). Pixel (0, 0) covers [0, 1) x [0, 1). */
+        /** @description An affine map of the plane: (x, y) goes to (xx x + xy y + x0, yx x + yy y + y0). Pixel (0, 0) covers [0, 1) x [0, 1). */
         Affine: {
             /**
              * Format: double
@@ -1305,12 +1305,7 @@ export interface components {
             steps: components["schemas"]["Steps"];
         };
         /** @description What is made of which pictures. */
-        Batch: {
-            /**
-             * @description What was decided on single results after a look over.
-             * @default []
-             */
-            changes: components["schemas"]["Change"][];
+        Batch: components["schemas"]["Making"] & {
             /** @default null */
             faces: null | components["schemas"]["FacesChoice"];
             /**
@@ -1318,21 +1313,6 @@ export interface components {
              * @default null
              */
             originals: components["schemas"]["OriginalId"][] | null;
-            /**
-             * @description Each result as each of these files; as its own without any.
-             * @default []
-             */
-            outputs: components["schemas"]["OutputSettings"][];
-            /**
-             * @description Names of the results.
-             * @default null
-             */
-            pattern: string | null;
-            /**
-             * @description Each picture in each of these prints; in its own without any.
-             * @default []
-             */
-            prints: components["schemas"]["Ticket"][];
             /**
              * @default {
              *       "how": "as_set"
@@ -1833,14 +1813,9 @@ export interface components {
             width: number;
         };
         /** @description What is to be changed on several pictures at once. */
-        Edit: {
-            /** @description Whether each is cropped, around its middle, to the shape of its print. */
-            crop_to_print?: boolean;
-            faces?: null | components["schemas"]["FacesChoice"];
+        Edit: components["schemas"]["Revision"] & {
             /** @description Which pictures of the order; all without a list. */
             originals?: components["schemas"]["OriginalId"][] | null;
-            output?: null | components["schemas"]["OutputSettings"];
-            print?: null | components["schemas"]["Ticket"];
             /** @description How they are treated from now on; as before without. */
             treating?: components["schemas"]["Treating"];
         };
@@ -2444,6 +2419,29 @@ export interface components {
             sheet: components["schemas"]["Size"];
             /** @description The original's spots that are on the sheet. */
             spots: components["schemas"]["SheetSpot"][];
+        };
+        /** @description What is to be made of each picture. */
+        Making: {
+            /**
+             * @description What was decided on single results after a look over.
+             * @default []
+             */
+            changes: components["schemas"]["Change"][];
+            /**
+             * @description Each result as each of these files; as its own without any.
+             * @default []
+             */
+            outputs: components["schemas"]["OutputSettings"][];
+            /**
+             * @description Names of the results.
+             * @default null
+             */
+            pattern: string | null;
+            /**
+             * @description Each picture in each of these prints; in its own without any.
+             * @default []
+             */
+            prints: components["schemas"]["Ticket"][];
         };
         /** @description Compression marks. */
         Marks: {
@@ -3165,6 +3163,14 @@ export interface components {
         };
         /** Format: int64 */
         ResultId: number;
+        /** @description What is changed of the prints and files of several pictures at once; as before where nothing is said. */
+        Revision: {
+            /** @description Whether each is cropped, around its middle, to the shape of its print. */
+            crop_to_print?: boolean;
+            faces?: null | components["schemas"]["FacesChoice"];
+            output?: null | components["schemas"]["OutputSettings"];
+            print?: null | components["schemas"]["Ticket"];
+        };
         /**
          * @description What an account may do.
          * @enum {string}
@@ -3464,7 +3470,7 @@ export interface components {
             /** @description Its password. */
             password: string;
         };
-        /** @description Width and height in pixels, both at least 1 wherever a picture has been decoded or planned. */
+        /** @description Width and height in pixels, both at least 1: a size that comes in from outside is refused otherwise. */
         Size: {
             /**
              * Format: int32

@@ -2,7 +2,8 @@
 import { fireEvent, renderHook, act, screen, within } from "@testing-library/react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import { show } from "../testing/render";
-import { StageBar, useViewSettings } from "./StageBar";
+import { StageBar } from "./StageBar";
+import { useViewSettings } from "./viewSettings";
 
 const SETTINGS = { smooth: false, ground: "#777777", blinkMs: 700, eyeM: 0.6 };
 

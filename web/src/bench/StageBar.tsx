@@ -5,37 +5,23 @@ import OpenInFullIcon from "@mui/icons-material/OpenInFull";
 import SwapHorizIcon from "@mui/icons-material/SwapHoriz";
 import SwapVertIcon from "@mui/icons-material/SwapVert";
 import {
-  Box,
   Button,
   ButtonBase,
   IconButton,
   MenuItem,
-  Popover,
   Select,
-  Slider,
   Stack,
   ToggleButton,
   ToggleButtonGroup,
   Tooltip,
   Typography,
 } from "@mui/material";
-import { type ReactNode, useState } from "react";
 import type { Spot } from "../api/client";
 import { decimal } from "../app/format";
-import { useKept } from "../app/kept";
 import { SHORT_WINDOW } from "../app/theme";
 import type { Layout } from "../stage/layout";
-import { Figure } from "./TargetFields";
-import { screenPpi } from "./screen";
-
-export const GROUNDS = [
-  { shade: "#777777", name: "middle grey" },
-  { shade: "#2E2E2E", name: "dark grey" },
-  { shade: "#BDBDBD", name: "light grey" },
-  { shade: "#FFFFFF", name: "white" },
-] as const;
-
-const ZOOMS = [0.25, 0.5, 1, 2, 4, 8] as const;
+import { ViewMenu } from "./ViewMenu";
+import type { ViewSettings } from "./viewSettings";
 
 const LAYOUT_NAMES: Record<Layout, [name: string, effect: string]> = {
   curtain: ["Curtain", "Two candidates under a movable edge"],
@@ -45,24 +31,7 @@ const LAYOUT_NAMES: Record<Layout, [name: string, effect: string]> = {
   six: ["6", "Six candidates at once"],
 };
 
-/** How this person's screen shows things. */
-export interface ViewSettings {
-  smooth: boolean;
-  ground: string;
-  blinkMs: number;
-  /** CSS pixels per inch of the screen; nothing until it was measured. */
-  screenPpi?: number;
-  /** From how far the person looks at the screen, in metres. */
-  eyeM: number;
-}
-
-const USUAL: ViewSettings = { smooth: false, ground: GROUNDS[0].shade, blinkMs: 700, eyeM: 0.6 };
-
-export function useViewSettings(): [ViewSettings, (change: Partial<ViewSettings>) => void] {
-  const [kept, keep] = useKept<Partial<ViewSettings>>("view-settings", {});
-  const settings = { ...USUAL, ...kept };
-  return [settings, (change) => keep({ ...kept, ...change })];
-}
+const ZOOMS = [0.25, 0.5, 1, 2, 4, 8] as const;
 
 export function StageBar(props: {
   layout: Layout;
@@ -269,155 +238,6 @@ function SpotKeys(props: { spots: Spot[]; onSpot: (index: number) => void; spots
           </ButtonBase>
         </Tooltip>
       ))}
-    </Stack>
-  );
-}
-
-function ViewMenu(props: {
-  onTones: () => void;
-  navigator: boolean;
-  onNavigator: (shown: boolean) => void;
-  settings: ViewSettings;
-  onSettings: (change: Partial<ViewSettings>) => void;
-}) {
-  const [anchor, setAnchor] = useState<HTMLElement | null>(null);
-  const { settings, onSettings } = props;
-  return (
-    <>
-      <Button
-        color="inherit"
-        aria-haspopup="dialog"
-        aria-expanded={anchor !== null}
-        onClick={(e) => setAnchor(e.currentTarget)}
-      >
-        View
-      </Button>
-      <Popover
-        open={anchor !== null}
-        anchorEl={anchor}
-        onClose={() => setAnchor(null)}
-        anchorOrigin={{ vertical: "top", horizontal: "right" }}
-        transformOrigin={{ vertical: "bottom", horizontal: "right" }}
-        slotProps={{ paper: { role: "dialog", "aria-label": "View" } as object, backdrop: { invisible: true } }}
-      >
-        <Stack spacing={2} sx={{ width: 360 }}>
-          <Row name="Ground">
-            <Stack direction="row" spacing={0.5} role="group" aria-label="Ground">
-              {GROUNDS.map(({ shade, name }) => (
-                <ButtonBase
-                  key={shade}
-                  aria-label={`Ground: ${name}`}
-                  aria-pressed={settings.ground === shade}
-                  onClick={() => onSettings({ ground: shade })}
-                  sx={{
-                    width: 24,
-                    height: 24,
-                    bgcolor: shade,
-                    border: "1px solid",
-                    borderColor: settings.ground === shade ? "primary.main" : "divider",
-                    outline: settings.ground === shade ? "1px solid" : "none",
-                    outlineColor: "primary.main",
-                  }}
-                />
-              ))}
-            </Stack>
-          </Row>
-          <Row name="Above 100 %">
-            <ToggleButtonGroup
-              exclusive
-              value={settings.smooth}
-              aria-label="How pixels are magnified"
-              onChange={(_, smooth: boolean | null) => smooth !== null && onSettings({ smooth })}
-            >
-              <ToggleButton value={false}>pixels as squares</ToggleButton>
-              <ToggleButton value={true}>smoothed (bilinear)</ToggleButton>
-            </ToggleButtonGroup>
-          </Row>
-          <Row name="Blink every">
-            <Slider
-              size="small"
-              aria-label="Time between two blinks"
-              value={settings.blinkMs}
-              min={200}
-              max={2000}
-              step={100}
-              valueLabelDisplay="auto"
-              valueLabelFormat={(ms) => `${decimal(ms / 1000, 1)} s`}
-              onChange={(_, ms) => onSettings({ blinkMs: ms as number })}
-            />
-          </Row>
-          <Row name="Tones">
-            <Button
-              variant="outlined"
-              onClick={() => {
-                setAnchor(null);
-                props.onTones();
-              }}
-            >
-              Show how they are spread (H)
-            </Button>
-          </Row>
-          <Row name="Navigator">
-            <ToggleButton
-              value="navigator"
-              selected={props.navigator}
-              onChange={() => props.onNavigator(!props.navigator)}
-            >
-              {props.navigator ? "shown" : "put away"}
-            </ToggleButton>
-          </Row>
-          <ScreenMeasure settings={settings} onSettings={onSettings} />
-        </Stack>
-      </Popover>
-    </>
-  );
-}
-
-function Row({ name, children }: { name: string; children: ReactNode }) {
-  return (
-    <Stack direction="row" spacing={2} sx={{ alignItems: "center" }}>
-      <Typography variant="body2" sx={{ width: 104, flexShrink: 0, color: "text.secondary" }}>
-        {name}
-      </Typography>
-      <Box sx={{ flex: 1, minWidth: 0 }}>{children}</Box>
-    </Stack>
-  );
-}
-
-const SHORTEST_CARD = 200;
-const LONGEST_CARD = 360;
-
-/** A bank card is held against the screen: its length tells the screen's resolution. */
-function ScreenMeasure(props: { settings: ViewSettings; onSettings: (change: Partial<ViewSettings>) => void }) {
-  const { settings, onSettings } = props;
-  const [card, setCard] = useState(((settings.screenPpi ?? 96) / 25.4) * 85.6);
-  return (
-    <Stack spacing={1}>
-      <Typography variant="body2">
-        Hold a bank card against the bar and make the bar as long: the zoom then offers &quot;as on paper&quot;.
-      </Typography>
-      <Box sx={{ width: card, maxWidth: "100%", height: 16, bgcolor: "primary.main" }} />
-      <Slider
-        size="small"
-        aria-label="Length of a bank card on this screen"
-        value={card}
-        min={SHORTEST_CARD}
-        max={LONGEST_CARD}
-        step={0.5}
-        onChange={(_, length) => {
-          setCard(length as number);
-          onSettings({ screenPpi: screenPpi(length as number) });
-        }}
-      />
-      <Typography variant="caption" sx={{ color: "measured" }}>
-        {settings.screenPpi ? `This screen: ${decimal(settings.screenPpi, 0)} px per inch` : "Not measured yet"}
-      </Typography>
-      <Figure
-        label="Your eyes are from the screen"
-        unit="m"
-        value={settings.eyeM}
-        onChange={(eyeM) => onSettings({ eyeM })}
-      />
     </Stack>
   );
 }

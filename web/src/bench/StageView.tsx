@@ -14,7 +14,8 @@ import { Curtain } from "./Curtain";
 import { Navigator } from "./Navigator";
 import { type PaneLabel, PaneName } from "./PaneName";
 import { TONES } from "./Tones";
-import { GROUNDS, StageBar, type ViewSettings, useViewSettings } from "./StageBar";
+import { StageBar } from "./StageBar";
+import { GROUNDS, type ViewSettings, useViewSettings } from "./viewSettings";
 import { paperZoom } from "./screen";
 import { useBench, useBenchStore } from "./state";
 

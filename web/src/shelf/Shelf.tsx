@@ -40,8 +40,8 @@ export function Shelf({ models }: { models: Model[] }) {
   });
 
   const ofKind = [...models].sort(byUse).filter(KINDS.find((k) => k.kind === kind)?.holds ?? (() => true));
-  // Faces are a kind and a subject: once is enough.
-  const named = ofKind.filter((m) => !m.card.trial && m.card.kind !== "face");
+  // Faces and repair are kinds already: once is enough.
+  const named = ofKind.filter((m) => !m.card.trial && m.card.kind !== "face" && !repairs(m));
   const subjects = [...new Set(named.map((m) => subjectName(m.card)))];
   const shown = ofKind.filter(
     (m) => subject === undefined || !subjects.includes(subject) || subjectName(m.card) === subject,

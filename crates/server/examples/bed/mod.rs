@@ -2,7 +2,6 @@
 
 #![allow(dead_code, reason = "each example uses a part of it")]
 
-use dettaglio_domain::id::JobId;
 use std::collections::HashMap;
 use std::fmt;
 use std::net::{Ipv4Addr, TcpListener};
@@ -15,6 +14,7 @@ use dettaglio_core::codec::read;
 use dettaglio_core::model::Shelf;
 use dettaglio_core::render::{Destination, Renderer, Unhurried, run};
 use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::id::JobId;
 use dettaglio_domain::limits::Limits;
 use dettaglio_store::Store;
 use dettaglio_store::files::FileStore;

@@ -47,7 +47,7 @@ async fn main() -> anyhow::Result<()> {
     let (minutes, people, hostile, models) = (number(30)?, number(20)?, number(2000)?, number(300)?);
     let own_disk = OwnDisk::mounted();
     let mut bed = match &own_disk {
-        Some(disk) => Bed::start_in(tempfile::tempdir_in(&disk.path())?, 1, WORKERS).await?,
+        Some(disk) => Bed::start_in(tempfile::tempdir_in(disk.path())?, 1, WORKERS).await?,
         None => Bed::start(1, WORKERS).await?,
     };
     let (order, originals) = bed.order(12, 320, 240).await?;
@@ -113,11 +113,11 @@ async fn main() -> anyhow::Result<()> {
     println!("answers by status: {:?}", found.answers);
     println!(
         "in peace: unanswered {}, failures of the server {}, slowest health {:.2} s",
-        found.unanswered_in_peace,
+        found.unanswered_in_peace.len(),
         found.failures.len(),
         found.slowest_health
     );
-    found.failures.iter().take(20).for_each(|failure| println!("  {failure}"));
+    found.failures.iter().chain(&found.unanswered_in_peace).take(20).for_each(|failure| println!("  {failure}"));
     println!("| | server, MB | with helpers, MB | open files | threads |\n|---|--:|--:|--:|--:|");
     for (when, taken) in
         [("at first", first), ("most", most), ("after the time in peace", after_peace), ("at last", last)]

@@ -40,8 +40,8 @@ pub struct Found {
     pub answers: BTreeMap<u16, usize>,
     /// Failures of the server while nothing was broken on purpose, in words.
     pub failures: Vec<String>,
-    /// Requests that got no answer while nothing was broken on purpose.
-    pub unanswered_in_peace: usize,
+    /// Requests that got no answer while nothing was broken on purpose, with the reason.
+    pub unanswered_in_peace: Vec<String>,
     /// Jobs whose queueing was acknowledged.
     pub jobs: Vec<u64>,
     /// Imports that were acknowledged.
@@ -95,10 +95,12 @@ impl World {
         let peace = peace && !self.in_trouble.load(Ordering::Relaxed);
         let (status, text) = match answer {
             Ok(answer) => (answer.status(), answer.text().await.unwrap_or_default()),
-            Err(_) => {
+            Err(error) => {
                 let mut found = self.found();
                 found.requests += 1;
-                found.unanswered_in_peace += usize::from(peace);
+                if peace {
+                    found.unanswered_in_peace.push(format!("{what}: {error:?}"));
+                }
                 return None;
             }
         };

@@ -1,11 +1,12 @@
 //! The demo data: products, orders and pictures that ship with the product, loaded once into an empty database.
 
-use dettaglio_domain::id::OriginalId;
 use std::path::Path;
 
 use anyhow::Context;
 use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::id::OriginalId;
 use dettaglio_domain::intent::{Intent, Letter};
+use dettaglio_domain::naming;
 use dettaglio_domain::recipe::{Surround, Ticket, Worked};
 use dettaglio_domain::size::{Paper, Target};
 use dettaglio_domain::spot::Spot;
@@ -21,7 +22,6 @@ use serde::Deserialize;
 use tempfile::NamedTempFile;
 
 use crate::app::faces::faces_of;
-use crate::app::jobs::result_name;
 use crate::app::originals::add_file;
 use crate::app::{App, intents};
 use crate::compute::worker;
@@ -205,8 +205,7 @@ async fn decision(
 async fn rerun(app: &App, folder: &Path, row: &OriginalRow, intent: &Intent, run: Run) -> anyhow::Result<()> {
     let settings = intent.settings();
     let Worked { treatment, .. } = intents::worked_out(intent, &app.studio.renderer().shelf(), row)?;
-    let file_name =
-        result_name(None, &row.name, &treatment, &settings).map_err(|problem| anyhow::anyhow!(problem.detail))?;
+    let file_name = naming::of_result(None, &row.name, &treatment, &settings)?;
     let forecast = match run {
         Run::Done { seconds, .. } => Some(seconds),
         Run::Failed => None,

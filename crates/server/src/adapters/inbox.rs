@@ -3,12 +3,12 @@
 //! `inbox/7/scan.tif` goes into order 7, and then to `inbox/7/taken`; a file that is refused goes to `inbox/7/refused`
 //! with the reason beside it. Nothing is deleted.
 
-use dettaglio_domain::id::OrderId;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::time::SystemTime;
 
 use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::id::OrderId;
 use dettaglio_domain::naming;
 use tempfile::NamedTempFile;
 

@@ -1,9 +1,9 @@
 //! The faces of an original: those that are kept, or found now.
 
-use dettaglio_domain::id::OriginalId;
 use std::time::Duration;
 
 use dettaglio_domain::face::{Face, LeftAlone};
+use dettaglio_domain::id::OriginalId;
 use dettaglio_store::orders::OriginalRow;
 use serde::Serialize;
 use utoipa::ToSchema;

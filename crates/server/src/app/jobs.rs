@@ -3,9 +3,8 @@
 use dettaglio_domain::file::OutputSettings;
 use dettaglio_domain::id::{JobId, OriginalId};
 use dettaglio_domain::intent::Intent;
-use dettaglio_domain::naming::{DEFAULT_PATTERN, NameParts, file_name};
+use dettaglio_domain::naming;
 use dettaglio_domain::recipe::Worked;
-use dettaglio_domain::treatment::Treatment;
 use dettaglio_store::jobs::NewJob;
 
 use super::faces::faces_of;
@@ -18,7 +17,7 @@ pub async fn queue(app: &App, id: OriginalId, intent: &Intent, pattern: Option<&
     let mut row = app.store.original(id).await?;
     row.faces = Some(faces_of(app, &row).await?);
     let worked = intents::work_out(intent, app, &row, app.files.free_bytes())?;
-    let name = result_name(pattern, &row.name, &worked.treatment, &intent.settings())?;
+    let name = naming::of_result(pattern, &row.name, &worked.treatment, &intent.settings())?;
     let job = new_job(app, id, &worked, intent.settings(), name).await?;
     let added = app.store.add_jobs(&[job]).await?;
     app.queued.notify_waiters();
@@ -36,17 +35,4 @@ pub async fn new_job(
     let treatment = app.store.add_treatment(&worked.treatment).await?;
     let forecast = app.studio.rates().seconds(worked.kept, &worked.treatment);
     Ok(NewJob { original, treatment, settings, file_name, forecast })
-}
-
-/// The name of a result.
-pub fn result_name(
-    pattern: Option<&str>,
-    original: &str,
-    treatment: &Treatment,
-    settings: &OutputSettings,
-) -> Result<String, Problem> {
-    let method = treatment.method();
-    let parts =
-        NameParts { original, size: treatment.sheet(), ppi: settings.ppi, method: &method, format: settings.format };
-    Ok(file_name(pattern.filter(|p| !p.trim().is_empty()).unwrap_or(DEFAULT_PATTERN), &parts)?)
 }

@@ -1,6 +1,5 @@
 //! Originals: how files become pictures of an order.
 
-use dettaglio_domain::id::{OrderId, OriginalId};
 use std::path::Path;
 use std::sync::Arc;
 
@@ -8,6 +7,7 @@ use chrono::{DateTime, Utc};
 use dettaglio_core::{codec, reading};
 use dettaglio_domain::file::Facts;
 use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::id::{OrderId, OriginalId};
 use dettaglio_domain::size::Target;
 use dettaglio_store::files::FileStore;
 use dettaglio_store::orders::OriginalRow;

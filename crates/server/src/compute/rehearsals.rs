@@ -1,6 +1,5 @@
 //! Rehearsals that go on: each on its own, turn by turn between the views, until all is done or it is given up.
 
-use dettaglio_domain::id::OriginalId;
 use std::collections::HashMap;
 use std::sync::{Arc, Mutex, MutexGuard};
 
@@ -8,6 +7,7 @@ use chrono::{DateTime, Utc};
 use dettaglio_core::picture::{Original, Planes};
 use dettaglio_core::rehearsal::{PutBack, Rehearsal, Score, Turn};
 use dettaglio_core::render::Pace;
+use dettaglio_domain::id::OriginalId;
 use dettaglio_domain::rehearsal::{Candidate, Standing};
 use serde::{Deserialize, Serialize};
 use tokio_util::sync::CancellationToken;

@@ -1,6 +1,5 @@
 //! The worker: takes jobs from the queue and makes enlargements of them.
 
-use dettaglio_domain::id::JobId;
 use std::convert::Infallible;
 use std::path::PathBuf;
 use std::sync::atomic::{AtomicBool, AtomicU8, AtomicU64, Ordering};
@@ -9,6 +8,7 @@ use std::time::{Duration, Instant};
 
 use dettaglio_core::render::{self, Destination, Pace, RenderError};
 use dettaglio_domain::geometry::Size;
+use dettaglio_domain::id::JobId;
 use dettaglio_domain::treatment::{Treatment, TreatmentError};
 use dettaglio_store::enlargements::Record;
 use dettaglio_store::files::FileStore;

@@ -9,9 +9,10 @@ use super::answer::ProblemDetails;
 use super::extract::{Address, Body};
 use super::once::Once;
 use crate::app::App;
-use crate::app::batch::{self, Batch, BatchPlan, Edit};
+use crate::app::batch::{self, Batch, Edit};
 use crate::app::intents::Applied;
 use crate::problem::Problem;
+use dettaglio_domain::batch::BatchPlan;
 
 /// Looks over a batch, and starts nothing.
 #[utoipa::path(post, path = "/orders/{id}/preflight", tag = "batch", params(("id" = OrderId, Path)), request_body = Batch,

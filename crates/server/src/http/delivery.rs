@@ -1,6 +1,5 @@
 //! What goes out of the house: all results of an order as one archive, and the report on them.
 
-use dettaglio_domain::id::OrderId;
 use std::io::{Read, Write};
 use std::path::PathBuf;
 
@@ -8,6 +7,7 @@ use axum::body::Body;
 use axum::extract::State;
 use axum::http::header;
 use axum::response::{Html, IntoResponse, Response};
+use dettaglio_domain::id::OrderId;
 use dettaglio_domain::naming;
 use dettaglio_domain::naming::Unlike;
 use dettaglio_store::enlargements::{Approval, Enlargement};
@@ -81,7 +81,7 @@ pub async fn report_pdf(
 ) -> Result<Response, Problem> {
     let report = Report::of(&app, app.store.order(id).await?, &going(&app, id, which).await?).await?;
     let name = disposition(&format!("{}.pdf", folder_name(&report.order.details.title)))?;
-    let pdf = crate::compute::studio::blocking(move || report::pdf(&report)).await?;
+    let pdf = crate::compute::studio::blocking(move || report::pdf(&report)).await?.map_err(Problem::internal)?;
     Ok((
         [
             (header::CONTENT_TYPE, "application/pdf".parse().map_err(Problem::internal)?),
@@ -111,7 +111,7 @@ pub async fn delivery(
     }
     let (page, pdf) = crate::compute::studio::blocking(move || (report::html(&report), report::pdf(&report))).await?;
     parts.push((format!("{folder}/report.html"), Content::Bytes(page.into_bytes())));
-    parts.push((format!("{folder}/report.pdf"), Content::Bytes(pdf)));
+    parts.push((format!("{folder}/report.pdf"), Content::Bytes(pdf.map_err(Problem::internal)?)));
 
     let (sender, receiver) = mpsc::channel(8);
     tokio::task::spawn_blocking(move || {

@@ -1,12 +1,12 @@
 //! Faces of an original, and what restoring one comes to.
 
-use dettaglio_domain::id::OriginalId;
 use std::sync::Arc;
 
 use axum::Json;
 use axum::extract::State;
 use dettaglio_domain::face::LeftAlone;
 use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::id::OriginalId;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 

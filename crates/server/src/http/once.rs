@@ -1,9 +1,9 @@
 //! Requests that are to have their effect once, however often they arrive: a double click, or a retry after an answer was lost.
 
-use dettaglio_domain::id::JobId;
 use std::time::Duration;
 
 use axum::http::HeaderMap;
+use dettaglio_domain::id::JobId;
 use moka::future::Cache;
 
 use crate::problem::Problem;

@@ -1,6 +1,5 @@
 //! Rehearsals: a picture shrunk, enlarged again by every candidate, and compared with itself.
 
-use dettaglio_domain::id::{OrderId, OriginalId};
 use std::sync::Arc;
 
 use axum::Json;
@@ -13,6 +12,7 @@ use dettaglio_core::picture::{Original, Planes};
 use dettaglio_core::rehearsal::{PutBack, Rehearsal, SIDE, SMALLEST, as_rehearsed, choose, divided};
 use dettaglio_domain::clean::Clean;
 use dettaglio_domain::geometry::Region;
+use dettaglio_domain::id::{OrderId, OriginalId};
 use dettaglio_domain::intent::Intent;
 use dettaglio_domain::recipe::Steps;
 use dettaglio_domain::rehearsal::{Candidate, Figures, Standing, candidates};

@@ -1,6 +1,5 @@
 //! Pieces of a result for the screen.
 
-use dettaglio_domain::id::ResultId;
 use std::sync::Arc;
 
 use axum::Json;
@@ -15,6 +14,7 @@ use dettaglio_core::tones::{Tones, lost_in};
 use dettaglio_domain::file::OutputProfile;
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::hash::ContentHash;
+use dettaglio_domain::id::ResultId;
 use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::treatment::Treatment;
 use dettaglio_store::access::Role;
@@ -95,7 +95,7 @@ pub async fn tile(
         Role::Technician => app.studio.keep_treatment(at.treatment).await?,
         Role::Viewer => app.studio.treatment(at.treatment).await?,
     };
-    let region = part_of(view_size(treatment.sheet(), at.level), at.column, at.row)?;
+    let region = part_of(treatment.sheet(), at.level, at.column, at.row)?;
     let original = app.studio.original(at.original).await?;
     let near = app.studio.renderer().enlarges(&original, &treatment, at.level)?;
     let by_model = if near { treatment.needs_model() } else { treatment.mends() };
@@ -119,8 +119,16 @@ pub async fn tile(
     answer(planes, own_colours.then_some(picture)).await
 }
 
-/// A tile's part of a view.
-fn part_of(view: Size, column: u32, row: u32) -> Result<Region, Problem> {
+/// A view is shrunk 2^31 times at most: any picture is a single pixel by then.
+const DEEPEST_LEVEL: u32 = 31;
+
+/// A tile's part of a view of something of this size.
+fn part_of(size: Size, level: u32, column: u32, row: u32) -> Result<Region, Problem> {
+    if level > DEEPEST_LEVEL {
+        let detail = format!("a view is shrunk 2^{DEEPEST_LEVEL} times at most");
+        return Err(Problem::missing("tile.outside", detail));
+    }
+    let view = view_size(size, level);
     let corner = column.checked_mul(TILE).zip(row.checked_mul(TILE));
     corner.and_then(|(x, y)| Region::new(x, y, TILE, TILE).within(view)).ok_or_else(|| outside(view))
 }
@@ -364,7 +372,7 @@ pub async fn enlargement_tile(
 ) -> Result<Response, Problem> {
     if show == ShowFile::Departure {
         let Finished { file, original, treatment } = Finished::of(&app, at.id).await?;
-        let region = part_of(view_size(treatment.sheet(), at.level), at.column, at.row)?;
+        let region = part_of(treatment.sheet(), at.level, at.column, at.row)?;
         let work = move |studio: &Studio, pace: &dyn Pace| {
             studio.renderer().departure_view(&original, &treatment, Some(&file), at.level, region, pace)
         };
@@ -373,7 +381,7 @@ pub async fn enlargement_tile(
     let enlargement = app.store.enlargement(at.id).await?;
     let picture = app.studio.enlargement(&enlargement.file_key).await?;
     let as_it_is = Treatment::plain(Kernel::Nearest, picture.size());
-    let region = part_of(view_size(picture.size(), at.level), at.column, at.row)?;
+    let region = part_of(picture.size(), at.level, at.column, at.row)?;
     let source = Arc::clone(&picture);
     let work =
         move |studio: &Studio, pace: &dyn Pace| studio.renderer().view(&source, &as_it_is, at.level, region, pace);

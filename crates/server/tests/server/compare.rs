@@ -260,8 +260,10 @@ async fn a_finished_enlargement_is_shown_out_of_its_file() {
     assert_eq!((map.width(), map.height()), (due.width(), due.height()));
     let off = map.as_bytes().iter().zip(due.as_bytes()).map(|(a, b)| a.abs_diff(*b)).max();
     assert!(off <= Some(2), "the file departs where its treatment does: {off:?}");
-    let beyond = server.get(&format!("/enlargements/{enlargement}/tiles/0/9/9")).await;
-    assert_eq!(Server::json(beyond, StatusCode::NOT_FOUND).await["code"], "tile.outside");
+    for place in ["0/9/9", "32/0/0", "4294967295/0/0"] {
+        let beyond = server.get(&format!("/enlargements/{enlargement}/tiles/{place}")).await;
+        assert_eq!(Server::json(beyond, StatusCode::NOT_FOUND).await["code"], "tile.outside", "{place}");
+    }
     server.stop().await;
 }
 

@@ -1,9 +1,9 @@
 //! The run sheet and its leases, in a real MariaDB.
 
-use dettaglio_domain::id::JobId;
 use std::time::Duration;
 
 use dettaglio_domain::forecast::Rates;
+use dettaglio_domain::id::JobId;
 use dettaglio_store::Store;
 use dettaglio_store::jobs::{JobState, Stage};
 use dettaglio_store::leases::{Lease, MOST_ATTEMPTS, SignOfLife};

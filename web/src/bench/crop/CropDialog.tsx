@@ -254,8 +254,9 @@ function Stage(props: {
             onPointerCancel={letGo}
             sx={{
               position: "absolute",
-              left: `calc(${(gx + 1) * 50}% - 7px)`,
-              top: `calc(${(gy + 1) * 50}% - 7px)`,
+              // Inside the rectangle: at the picture's own edge they would be cut off.
+              left: `calc(${(gx + 1) * 50}% - ${(gx + 1) * 7}px)`,
+              top: `calc(${(gy + 1) * 50}% - ${(gy + 1) * 7}px)`,
               width: 14,
               height: 14,
               bgcolor: "#fff",

@@ -1,6 +1,5 @@
 //! The report of an order: what was done to each picture, what was measured on it, and what it looks like at its spots.
 
-use dettaglio_domain::id::OriginalId;
 use std::collections::HashMap;
 use std::sync::Arc;
 
@@ -10,6 +9,7 @@ use dettaglio_core::render::Unhurried;
 use dettaglio_core::spots;
 use dettaglio_domain::frame::FrameError;
 use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::id::OriginalId;
 use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::size::{Target, sharp_from_m};
 use dettaglio_domain::spot::Spot;
@@ -201,6 +201,11 @@ pub fn print_words(target: &Target) -> String {
         Target::LongEdge { px } => format!("long edge {px} px"),
         Target::ShortEdge { px } => format!("short edge {px} px"),
     }
+}
+
+/// "1 result", "12 results".
+pub fn results(count: usize) -> String {
+    if count == 1 { "1 result".to_owned() } else { format!("{count} results") }
 }
 
 /// A number of bytes for people.

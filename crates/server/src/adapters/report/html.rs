@@ -5,7 +5,7 @@ use base64::engine::general_purpose::STANDARD;
 use dettaglio_core::codec::png_bytes;
 use maud::{DOCTYPE, Markup, PreEscaped, html as markup};
 
-use super::contents::{Cut, Entry, Report, bytes, print_words};
+use super::contents::{Cut, Entry, Report, bytes, print_words, results};
 
 const STYLE: &str = "
 body { font: 15px/1.45 'Source Sans 3', 'Segoe UI', sans-serif; color: #23211E; background: #F4F1EA; margin: 0 auto; max-width: 980px; padding: 32px 24px; }
@@ -34,7 +34,7 @@ pub fn html(report: &Report) -> String {
                     @if !details.client.is_empty() { "For " (details.client) ". " }
                     @if !details.purpose.is_empty() { (details.purpose) ". " }
                     @if let Some(print) = &details.print { "Usual print: " (print_words(&print.target)) ". " }
-                    (report.entries.len()) " results; " (report.made_at.format("%-d %B %Y, %H:%M UTC"))
+                    (results(report.entries.len())) "; " (report.made_at.format("%-d %B %Y, %H:%M UTC"))
                 }
                 @for entry in &report.entries { (article(entry)) }
             }

@@ -3,6 +3,7 @@
 mod contents;
 mod html;
 mod pdf;
+mod typeset;
 
 pub use contents::{Report, on_sheet, spots_of};
 pub use html::html;

@@ -1,83 +1,88 @@
 //! The same report on A4 pages.
 
 use dettaglio_core::picture::Planes;
-use printpdf::{
-    BuiltinFont, Color, Mm, Op, PdfDocument, PdfFontHandle, PdfPage, PdfSaveOptions, Point, Pt, RawImage, RawImageData,
-    RawImageFormat, Rgb, TextItem, XObjectTransform,
-};
+use krilla::Document;
+use krilla::color::rgb;
+use krilla::geom::{Point, Size, Transform};
+use krilla::image::Image;
+use krilla::metadata::Metadata;
+use krilla::page::PageSettings;
+use krilla::paint::Fill;
 
-use super::contents::{Entry, Report, bytes};
+use super::contents::{Entry, Report, bytes, results};
+use super::typeset::{Line, Typesetter};
 
-const WIDTH: f32 = 210.0;
-const HEIGHT: f32 = 297.0;
-const MARGIN: f32 = 18.0;
+/// Points in a millimetre.
+const MM: f32 = 72.0 / 25.4;
+const WIDTH: f32 = 210.0 * MM;
+const HEIGHT: f32 = 297.0 * MM;
+const MARGIN: f32 = 18.0 * MM;
 
-/// Width of a picture on paper, in mm: two of them fill a line.
-const PICTURE: f32 = (WIDTH - 2.0 * MARGIN - 4.0) / 2.0;
+/// Between two pictures.
+const GAP: f32 = 4.0 * MM;
 
-/// Characters of a line in the text's size; builtin fonts have no measure at hand, and a little room is left.
-const LINE: usize = 102;
+/// Width of a picture on paper: two of them fill a line.
+const PICTURE: f32 = (WIDTH - 2.0 * MARGIN - GAP) / 2.0;
 
-/// The pages as a file.
-pub fn pdf(report: &Report) -> Vec<u8> {
+/// Black with the warmth of the screen's text.
+const INK: (u8, u8, u8) = (35, 33, 30);
+
+/// The pages as a file; says why where one could not be written.
+pub fn pdf(report: &Report) -> Result<Vec<u8>, String> {
     let details = &report.order.details;
-    let mut sheet = Sheet::new(&details.title);
+    let mut sheet = Sheet::new();
     sheet.text(&details.title, 18.0, true);
     let mut about: Vec<String> =
         [&details.client, &details.purpose].into_iter().filter(|t| !t.is_empty()).cloned().collect();
-    about.push(format!("{} results", report.entries.len()));
+    about.push(results(report.entries.len()));
     about.push(report.made_at.format("%-d %B %Y").to_string());
     sheet.text(&about.join(", "), 10.0, false);
     for entry in &report.entries {
         sheet.entry(entry);
     }
-    sheet.finish()
+    sheet.finish(&details.title)
 }
 
+/// Something at its place on a page, in points from the upper left corner.
+enum Placed {
+    Text { line: Line, size: f32, y: f32 },
+    Picture { image: Image, x: f32, y: f32, height: f32 },
+}
+
+/// Pages that are filled from the top.
 struct Sheet {
-    document: PdfDocument,
-    pages: Vec<PdfPage>,
-    ops: Vec<Op>,
-    /// The next line's place, in mm from the lower edge.
+    typesetter: Typesetter,
+    pages: Vec<Vec<Placed>>,
+    page: Vec<Placed>,
+    /// Where the next thing goes, from the upper edge.
     y: f32,
 }
 
 impl Sheet {
-    fn new(title: &str) -> Self {
-        Self { document: PdfDocument::new(title), pages: Vec::new(), ops: Vec::new(), y: HEIGHT - MARGIN }
+    fn new() -> Self {
+        Self { typesetter: Typesetter::new(), pages: Vec::new(), page: Vec::new(), y: MARGIN }
     }
 
     /// A new page when so much does not fit any more.
-    fn room(&mut self, mm: f32) {
-        if self.y - mm < MARGIN {
-            let ops = std::mem::take(&mut self.ops);
-            self.pages.push(PdfPage::new(Mm(WIDTH), Mm(HEIGHT), ops));
-            self.y = HEIGHT - MARGIN;
+    fn room(&mut self, height: f32) {
+        if self.y + height > HEIGHT - MARGIN {
+            self.pages.push(std::mem::take(&mut self.page));
+            self.y = MARGIN;
         }
     }
 
     fn text(&mut self, text: &str, size: f32, bold: bool) {
-        let per_line = (LINE as f32 * 10.0 / size) as usize;
-        for line in wrapped(text, per_line) {
-            let height = size * 0.5;
+        for line in self.typesetter.lines(text, size, bold, WIDTH - 2.0 * MARGIN) {
+            let height = line.height;
             self.room(height);
-            self.y -= height;
-            let font = if bold { BuiltinFont::HelveticaBold } else { BuiltinFont::Helvetica };
-            let colour = Rgb { r: 0.137, g: 0.129, b: 0.118, icc_profile: None };
-            self.ops.extend([
-                Op::StartTextSection,
-                Op::SetFillColor { col: Color::Rgb(colour) },
-                Op::SetFont { font: PdfFontHandle::Builtin(font), size: Pt(size) },
-                Op::SetTextCursor { pos: Point::new(Mm(MARGIN), Mm(self.y)) },
-                Op::ShowText { items: vec![TextItem::Text(line)] },
-                Op::EndTextSection,
-            ]);
+            self.page.push(Placed::Text { line, size, y: self.y });
+            self.y += height;
         }
     }
 
     fn entry(&mut self, entry: &Entry) {
-        self.room(60.0);
-        self.y -= 6.0;
+        self.room(60.0 * MM);
+        self.y += 6.0 * MM;
         self.text(&entry.file_name, 12.0, true);
         let lines = [
             format!("Original: {}, {}", entry.original, entry.original_size),
@@ -93,77 +98,53 @@ impl Sheet {
         for cut in &entry.cuts {
             let size = cut.before.size();
             let height = PICTURE * size.height as f32 / size.width as f32;
-            self.room(height + 7.0);
-            self.y -= height + 2.0;
-            self.picture(&cut.before, MARGIN);
-            self.picture(&cut.after, MARGIN + PICTURE + 4.0);
+            self.room(height + 7.0 * MM);
+            let y = self.y + 2.0 * MM;
+            for (planes, x) in [(&cut.before, MARGIN), (&cut.after, MARGIN + PICTURE + GAP)] {
+                self.page.push(Placed::Picture { image: image(planes), x, y, height });
+            }
+            self.y = y + height;
             self.text(&format!("{}: by bicubic resampling, and the result", cut.name), 8.0, false);
         }
     }
 
-    fn picture(&mut self, planes: &Planes, x: f32) {
-        let size = planes.size();
-        let values = planes.values();
-        let area = size.area() as usize;
-        let level = |v: f32| (v.clamp(0.0, 1.0) * 255.0 + 0.5) as u8;
-        let pixels = (0..area).flat_map(|i| [0, 1, 2].map(|c| level(values[c * area + i]))).collect();
-        let id = self.document.add_image(&RawImage {
-            pixels: RawImageData::U8(pixels),
-            width: size.width as usize,
-            height: size.height as usize,
-            data_format: RawImageFormat::RGB8,
-            tag: Vec::new(),
-        });
-        let transform = XObjectTransform {
-            translate_x: Some(Mm(x).into_pt()),
-            translate_y: Some(Mm(self.y).into_pt()),
-            dpi: Some(size.width as f32 / (PICTURE / 25.4)),
-            ..XObjectTransform::default()
-        };
-        self.ops.push(Op::UseXobject { id, transform });
-    }
-
-    fn finish(mut self) -> Vec<u8> {
-        self.pages.push(PdfPage::new(Mm(WIDTH), Mm(HEIGHT), self.ops));
-        self.document.with_pages(self.pages).save(&PdfSaveOptions::default(), &mut Vec::new())
-    }
-}
-
-/// Lines of so many characters at most, broken between words where that can be.
-fn wrapped(text: &str, most: usize) -> Vec<String> {
-    let mut lines = vec![String::new()];
-    for word in text.split_whitespace() {
-        let mut word: Vec<char> = word.chars().collect();
-        loop {
-            let line = lines.last_mut().expect("at least one");
-            let taken = line.chars().count();
-            let space = usize::from(taken > 0);
-            if taken + space + word.len() <= most {
-                if space == 1 {
-                    line.push(' ');
+    fn finish(mut self, title: &str) -> Result<Vec<u8>, String> {
+        self.pages.push(self.page);
+        let mut document = Document::new();
+        document.set_metadata(Metadata::new().title(title.to_owned()));
+        for placed in self.pages {
+            let settings = PageSettings::from_wh(WIDTH, HEIGHT).expect("the size of A4");
+            let mut page = document.start_page_with(settings);
+            let mut surface = page.surface();
+            surface.set_fill(Some(Fill { paint: rgb::Color::new(INK.0, INK.1, INK.2).into(), ..Fill::default() }));
+            for thing in placed {
+                match thing {
+                    Placed::Text { line, size, y } => {
+                        for run in line.runs {
+                            let start = Point::from_xy(MARGIN + run.x, y + line.baseline);
+                            surface.draw_glyphs(start, &run.glyphs, run.font, &line.text, size, false);
+                        }
+                    }
+                    Placed::Picture { image, x, y, height } => {
+                        surface.push_transform(&Transform::from_translate(x, y));
+                        let size = Size::from_wh(PICTURE, height).expect("a picture has two sides");
+                        surface.draw_image(image, size);
+                        surface.pop();
+                    }
                 }
-                line.extend(word);
-                break;
             }
-            if taken == 0 {
-                line.extend(word.drain(..most));
-            }
-            lines.push(String::new());
+            surface.finish();
+            page.finish();
         }
+        document.finish().map_err(|error| format!("the report could not be written: {error:?}"))
     }
-    lines
 }
 
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn lines_hold_all_words_and_no_more_than_fits() {
-        let text = "Everyday, fine, then Lanczos 3 to the exact size averyveryverylongfilenamewithoutanyspace.tif";
-        let lines = wrapped(text, 20);
-        assert!(lines.iter().all(|line| line.chars().count() <= 20), "{lines:?}");
-        assert_eq!(lines.concat().replace(' ', ""), text.replace(' ', ""));
-        assert_eq!(wrapped("", 20), [""]);
-    }
+fn image(planes: &Planes) -> Image {
+    let size = planes.size();
+    let (values, area) = (planes.values(), size.area() as usize);
+    let level = |v: f32| (v.clamp(0.0, 1.0) * 255.0 + 0.5) as u8;
+    let pixels =
+        (0..area).flat_map(|i| [values[i], values[area + i], values[2 * area + i]].map(level).into_iter().chain([255]));
+    Image::from_rgba8(pixels.collect(), size.width, size.height)
 }
