@@ -9,7 +9,6 @@ use anyhow::{Context, bail};
 use dettaglio_core::codec::Decoders;
 use dettaglio_core::model::{Engine, Shelf, run_own_models_in};
 use dettaglio_store::Store;
-use dettaglio_store::StoreError;
 use dettaglio_store::backup::back_up;
 use dettaglio_store::files::FileStore;
 use dettaglio_store::mariadb::MariaDb;
@@ -222,7 +221,7 @@ impl Service {
                 tracing::warn!("files of what was deleted earlier are still there: {error}");
             }
         });
-        tokio::spawn(sweep(app.store.clone(), app.files.clone(), app.stop.clone()));
+        tokio::spawn(sweep_treatments(app.store.clone(), app.stop.clone()));
         tokio::spawn(changes::tell_changes(app.store.clone(), app.changes.clone(), app.stop.clone()));
         attend::attend(&app);
         let workers = at_work(&workers, &app.stop);
@@ -266,14 +265,9 @@ async fn keep_running(mut database: MariaDb, stop: CancellationToken) -> MariaDb
     }
 }
 
-/// Sweeps out treatments that nothing needs any more, and files that nothing names, now and then.
-async fn sweep(store: Store, files: FileStore, stop: CancellationToken) {
+/// Sweeps out treatments that nothing needs any more, now and then.
+async fn sweep_treatments(store: Store, stop: CancellationToken) {
     loop {
-        match sweep_files(&store, &files).await {
-            Ok(0) => {}
-            Ok(swept) => tracing::info!(swept, "files that nothing names were swept out"),
-            Err(error) => tracing::warn!("files that nothing names could not be swept out: {error}"),
-        }
         match store.sweep_treatments(chrono::Utc::now() - UNUSED).await {
             Ok(0) => {}
             Ok(swept) => tracing::info!(swept, "treatments that nothing needs were swept out"),
@@ -284,14 +278,6 @@ async fn sweep(store: Store, files: FileStore, stop: CancellationToken) {
             () = tokio::time::sleep(SWEEP) => {}
         }
     }
-}
-
-async fn sweep_files(store: &Store, files: &FileStore) -> Result<u64, StoreError> {
-    let swept = store.give_up_orphans(files, chrono::Utc::now() - UNUSED).await?;
-    if swept > 0 {
-        store.delete_leaving_files(files).await?;
-    }
-    Ok(swept)
 }
 
 /// Works on the jobs of an installation, in a program or on a machine of its own, until `stop`.
