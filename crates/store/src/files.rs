@@ -7,10 +7,9 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
-use chrono::{DateTime, Utc};
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::id::JobId;
-use futures::{StreamExt, TryStreamExt, future};
+use futures::{StreamExt, TryStreamExt};
 use object_store::aws::AmazonS3Builder;
 use object_store::buffered::BufWriter;
 use object_store::local::LocalFileSystem;
@@ -195,13 +194,6 @@ impl FileStore {
     pub async fn keys(&self, prefix: &str) -> Result<Vec<String>, StoreError> {
         let found = self.store.list(Some(&Key::from(prefix))).map_ok(|meta| meta.location.to_string());
         Ok(found.try_collect().await?)
-    }
-
-    /// The keys under a prefix of what was last written before a moment.
-    pub async fn keys_before(&self, prefix: &str, before: DateTime<Utc>) -> Result<Vec<String>, StoreError> {
-        let found =
-            self.store.list(Some(&Key::from(prefix))).try_filter(|meta| future::ready(meta.last_modified < before));
-        Ok(found.map_ok(|meta| meta.location.to_string()).try_collect().await?)
     }
 
     /// Moves what is under a key to another, where anything is.

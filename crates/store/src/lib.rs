@@ -26,7 +26,6 @@ pub mod jobs;
 pub mod leases;
 pub mod mariadb;
 pub mod orders;
-mod orphans;
 pub mod printings;
 pub mod products;
 pub mod removed;

@@ -169,6 +169,27 @@ impl Store {
         Ok(deleted)
     }
 
+    /// Counts the files of a picture among those that are to go, before they are kept: an import that is cut short leaves none behind.
+    pub async fn begin_keeping(&self, content: ContentHash) -> Result<(), StoreError> {
+        for key in [FileStore::original_key(content), FileStore::thumbnail_key(content)] {
+            sqlx::query("INSERT IGNORE INTO leaving_files (file_key, content) VALUES (?, ?)")
+                .bind(key)
+                .bind(content.to_string())
+                .execute(&self.pool)
+                .await?;
+        }
+        Ok(())
+    }
+
+    /// Takes them out again, once an original names them and they are there.
+    pub async fn end_keeping(&self, content: ContentHash) -> Result<(), StoreError> {
+        sqlx::query("DELETE FROM leaving_files WHERE content = ?")
+            .bind(content.to_string())
+            .execute(&self.pool)
+            .await?;
+        Ok(())
+    }
+
     /// The files of what was deleted for good that are still there.
     pub async fn leaving_files(&self) -> Result<Vec<LeavingFile>, StoreError> {
         let rows =

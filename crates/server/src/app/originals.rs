@@ -134,10 +134,12 @@ pub async fn add_file(
         })
     })
     .await??;
+    app.store.begin_keeping(hash).await?;
     keep_files(app, hash, &thumbnail, file.path()).await?;
     let (id, is_new) = app.store.add_original(order, name, hash, &decoded.facts).await?;
     // The same content may just have been deleted for good elsewhere; from here on it is known to be needed.
     keep_files(app, hash, &thumbnail, file.path()).await?;
+    app.store.end_keeping(hash).await?;
     if is_new {
         app.store.set_reading(id, &reading).await?;
         look_soon(app, id);

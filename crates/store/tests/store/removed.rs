@@ -164,35 +164,34 @@ async fn the_files_of_a_picture_go_with_the_last_order_that_has_it(#[future(awt)
     assert!(files.keys("leaving").await.unwrap().is_empty());
 }
 
-/// What an import and a run leave that were cut short between keeping a file and saying so.
+/// An import that was cut short before, and after, it said that it needs the files.
 #[rstest]
+#[case(false)]
+#[case(true)]
 #[tokio::test]
-async fn files_that_nothing_names_go_once_they_are_old(#[future(awt)] database: Database) {
+async fn an_import_that_is_cut_short_leaves_no_file(#[future(awt)] database: Database, #[case] said: bool) {
     let store = &database.store;
     let folder = tempfile::tempdir().unwrap();
     let files = FileStore::open(folder.path()).unwrap();
-    let (_, original, _) = with_a_result(store).await;
-    let named = store.original(original).await.unwrap().hash;
-    let lost = ContentHash::of(b"an import that was cut short");
-    let result = store.run_sheet(5).await.unwrap().ended[0].id;
-    let kept =
-        [FileStore::original_key(named), FileStore::thumbnail_key(named), format!("enlargements/{result}-1.tif")];
-    let orphans = [FileStore::original_key(lost), FileStore::thumbnail_key(lost), "enlargements/999-1.tif".to_owned()];
-    for key in kept.iter().chain(&orphans) {
-        files.put(key, b"pixels".to_vec()).await.unwrap();
-    }
-    assert_eq!(
-        store.give_up_orphans(&files, Utc::now() - Duration::hours(1)).await.unwrap(),
-        0,
-        "they may still be named"
-    );
-    assert_eq!(store.give_up_orphans(&files, Utc::now() + Duration::hours(1)).await.unwrap(), 3);
-    // One that is named meanwhile stays.
+    let [cut, done, other] = [&b"cut short"[..], b"done", b"of an earlier version"].map(ContentHash::of);
+    let keys = |content| [FileStore::original_key(content), FileStore::thumbnail_key(content)];
     let order = store.add_order("Room 4", "", None).await.unwrap();
-    store.add_original(order.id, "late.jpg", lost, &facts()).await.unwrap();
-    store.delete_leaving_files(&files).await.unwrap();
-    for key in kept.iter().chain(&orphans[..2]) {
-        assert!(files.has(key).await.unwrap(), "{key}");
+    for content in [cut, done] {
+        store.begin_keeping(content).await.unwrap();
     }
-    assert!(!files.has(&orphans[2]).await.unwrap());
+    for key in [cut, done, other].into_iter().flat_map(keys) {
+        files.put(&key, b"pixels".to_vec()).await.unwrap();
+    }
+    store.add_original(order.id, "done.jpg", done, &facts()).await.unwrap();
+    store.end_keeping(done).await.unwrap();
+    if said {
+        store.add_original(order.id, "cut.jpg", cut, &facts()).await.unwrap();
+    }
+    store.delete_leaving_files(&files).await.unwrap();
+    assert!(store.leaving_files().await.unwrap().is_empty());
+    for (content, there) in [(cut, said), (done, true), (other, true)] {
+        for key in keys(content) {
+            assert_eq!(files.has(&key).await.unwrap(), there, "{key}");
+        }
+    }
 }
