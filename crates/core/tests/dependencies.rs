@@ -26,9 +26,15 @@ fn no_http_sql_interface_or_async_below_the_core() {
     let resolve = metadata.resolve.as_ref().expect("a resolved graph");
     let names: HashMap<&PackageId, &str> = metadata.packages.iter().map(|p| (&p.id, p.name.as_str())).collect();
     let root = metadata.packages.iter().find(|p| p.name.as_str() == "dettaglio-core").expect("the core");
-    // `schema` describes the domain's types for the server's API documents and is off by default.
+    // What the domain offers the server behind features (documents of its types, their columns) is off unless asked for.
     let domain = metadata.packages.iter().find(|p| p.name.as_str() == "dettaglio-domain").expect("the domain");
-    assert!(domain.features.get("default").is_none_or(|list| !list.iter().any(|f| f == "schema")));
+    let behind_features: HashSet<&str> =
+        domain.dependencies.iter().filter(|d| d.optional).map(|d| d.name.as_str()).collect();
+    assert!(domain.features.get("default").is_none_or(Vec::is_empty), "no feature of the domain is on by default");
+    for user in metadata.packages.iter().filter(|p| ["dettaglio-core", "dettaglio-cli"].contains(&p.name.as_str())) {
+        let asked = user.dependencies.iter().filter(|d| d.kind == DependencyKind::Normal && d.name == "dettaglio-domain");
+        assert!(asked.into_iter().all(|d| d.features.is_empty()), "{} asks for no feature of the domain", user.name);
+    }
 
     let mut reached = HashSet::new();
     let mut waiting = vec![&root.id];
@@ -39,8 +45,8 @@ fn no_http_sql_interface_or_async_below_the_core() {
         let node = resolve.nodes.iter().find(|n| n.id == *id).expect("a node for each package");
         for dependency in &node.deps {
             let at_run_time = dependency.dep_kinds.iter().any(|kind| kind.kind == DependencyKind::Normal);
-            let only_for_schema = *id == domain.id && names[&dependency.pkg] == "utoipa";
-            if at_run_time && !only_for_schema {
+            let behind_feature = *id == domain.id && behind_features.contains(names[&dependency.pkg]);
+            if at_run_time && !behind_feature {
                 waiting.push(&dependency.pkg);
             }
         }
