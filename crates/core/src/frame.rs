@@ -3,17 +3,15 @@
 //! Quarter turns and mirrors move whole pixels. Straightening resamples once, from absolute positions, so that a
 //! region holds the same values as the same part of the whole.
 
-use std::sync::LazyLock;
-
 use dettaglio_domain::affine::{Affine, space};
 use dettaglio_domain::frame::{Frame, FrameError};
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::hash::ContentHash;
-use dettaglio_domain::kernel::Kernel;
 use rayon::prelude::*;
 
-use crate::enlarge::{Source, weight};
+use crate::enlarge::Source;
 use crate::picture::{Original, Planes};
+use crate::warp::{LANCZOS_3, Window, warped_row};
 
 /// An original in its frame: what all later steps take for the picture.
 #[derive(Clone, Debug)]
@@ -90,136 +88,55 @@ impl<'a> Framed<'a> {
     }
 
     /// A region of the straightened picture, by Lanczos 3 around each pixel's place in the turned one.
+    ///
+    /// It is made in blocks: what a block needs of the turned picture is little more than the block, and stays in the processor's cache.
     fn straightened_region(&self, region: Region) -> Planes {
-        const REACH: i64 = 3;
         let turned = self.frame.turned(self.original.size());
         let back = self.frame.straightened_to_turned(turned);
-        let corners = [(0, 0), (region.width, 0), (0, region.height), (region.width, region.height)]
-            .map(|(x, y)| back.at(f64::from(region.x + x), f64::from(region.y + y)));
-        let bound = |of: fn(&(f64, f64)) -> f64, side: u32| {
-            let low = corners.iter().map(of).fold(f64::INFINITY, f64::min).floor() as i64 - REACH - 1;
-            let high = corners.iter().map(of).fold(f64::NEG_INFINITY, f64::max).ceil() as i64 + REACH + 1;
-            let low = low.clamp(0, i64::from(side) - 1) as u32;
-            (low, (high.clamp(i64::from(low) + 1, i64::from(side)) as u32) - low)
-        };
-        let ((left, width), (top, height)) = (bound(|c| c.0, turned.width), bound(|c| c.1, turned.height));
-        let source = self.turned_region(Region::new(left, top, width, height));
-        let window = Window { source: &source, left: left.into(), top: top.into(), taps: &KEPT_TAPS };
         let mut out = Planes::black(region.size());
         let (columns, area) = (region.width as usize, region.size().area() as usize);
         let (red, rest) = out.values_mut().split_at_mut(area);
         let (green, blue) = rest.split_at_mut(area);
-        let rows = red.par_chunks_mut(columns).zip(green.par_chunks_mut(columns)).zip(blue.par_chunks_mut(columns));
-        rows.enumerate().for_each(|(y, ((red, green), blue))| {
-            let py = f64::from(region.y + y as u32) + 0.5;
-            for x in 0..columns {
-                let px = f64::from(region.x + x as u32) + 0.5;
-                let (sx, sy) = back.at(px, py);
-                [red[x], green[x], blue[x]] = window.at(sx - 0.5, sy - 0.5);
+        let band = BLOCK.height as usize * columns;
+        let bands = red.par_chunks_mut(band).zip(green.par_chunks_mut(band)).zip(blue.par_chunks_mut(band));
+        bands.enumerate().for_each(|(index, ((red, green), blue))| {
+            let (top, height) = (region.y + index as u32 * BLOCK.height, (red.len() / columns) as u32);
+            for first in (0..region.width).step_by(BLOCK.width as usize) {
+                let width = BLOCK.width.min(region.width - first);
+                let block = Region::new(region.x + first, top, width, height);
+                let needed = needed_of(turned, &back, block);
+                let source = self.turned_region(needed);
+                let window = Window::new(&source, (needed.x, needed.y), &LANCZOS_3);
+                for y in 0..height {
+                    let py = f64::from(top + y) + 0.5;
+                    let place = |x: usize, _| back.at(f64::from(block.x + x as u32) + 0.5, py);
+                    let start = y as usize * columns + first as usize;
+                    let row = start..start + width as usize;
+                    warped_row(&window, 1, place, [&mut red[row.clone()], &mut green[row.clone()], &mut blue[row]]);
+                }
             }
         });
         out
     }
 }
 
-/// Steps between two pixels for which the taps of Lanczos 3 are kept; between two steps they are interpolated, which differs from the
-/// formula by less than 1e-5.
-const STEPS: usize = 512;
+/// What is straightened at once.
+const BLOCK: Size = Size { width: 256, height: 128 };
 
-/// Taps of Lanczos 3, and two of nothing, so that a row of them fills whole registers.
-const TAPS: usize = 8;
-
-/// Pixels before the place between the second and third tap.
-const BEFORE: i64 = 2;
-
-/// The taps at every step from one pixel to the next; those of each step sum to 1.
-static KEPT_TAPS: LazyLock<Vec<[f32; TAPS]>> = LazyLock::new(|| {
-    let at = |step: usize| {
-        let share = step as f64 / STEPS as f64;
-        let raw: [f64; TAPS] = std::array::from_fn(|i| match i {
-            0..ROWS => weight(Kernel::Lanczos3, share + BEFORE as f64 - i as f64),
-            _ => 0.0,
-        });
-        let sum: f64 = raw.iter().sum();
-        raw.map(|tap| (tap / sum) as f32)
+/// The part of the turned picture that a block of the straightened one is made of.
+fn needed_of(turned: Size, back: &Affine<space::Straightened, space::Turned>, block: Region) -> Region {
+    const REACH: i64 = 3;
+    let corners =
+        [(block.x, block.y), (block.right(), block.y), (block.x, block.bottom()), (block.right(), block.bottom())]
+            .map(|(x, y)| back.at(f64::from(x), f64::from(y)));
+    let bound = |of: fn(&(f64, f64)) -> f64, side: u32| {
+        let low = corners.iter().map(of).fold(f64::INFINITY, f64::min).floor() as i64 - REACH - 1;
+        let high = corners.iter().map(of).fold(f64::NEG_INFINITY, f64::max).ceil() as i64 + REACH + 1;
+        let low = low.clamp(0, i64::from(side) - 1) as u32;
+        (low, (high.clamp(i64::from(low) + 1, i64::from(side)) as u32) - low)
     };
-    (0..=STEPS).map(at).collect()
-});
-
-/// The taps for a place that lies `share` of a pixel behind a pixel, 0 to 1, out of those that are kept.
-#[inline(always)]
-fn taps(kept: &[[f32; TAPS]], share: f64) -> [f32; TAPS] {
-    let place = share * STEPS as f64;
-    let step = (place as usize).min(STEPS - 1);
-    let between = (place - step as f64) as f32;
-    let (here, next) = (&kept[step], &kept[step + 1]);
-    let mut taps = [0.0; TAPS];
-    for i in 0..TAPS {
-        taps[i] = here[i] + (next[i] - here[i]) * between;
-    }
-    taps
-}
-
-/// The whole number at or below a place not further than 1024 px before the picture: a conversion is cheaper than a call to `floor`.
-fn floor(place: f64) -> i64 {
-    (place + 1024.0) as i64 - 1024
-}
-
-/// A part of the turned picture, whose first pixel lies at (`left`, `top`) of it.
-struct Window<'a> {
-    source: &'a Planes,
-    left: i64,
-    top: i64,
-    taps: &'a [[f32; TAPS]],
-}
-
-impl Window<'_> {
-    /// The three colours at a place of the turned picture, 0 being the middle of its first pixel; beyond the edge, the edge is repeated.
-    fn at(&self, x: f64, y: f64) -> [f32; 3] {
-        let (column, row) = (floor(x), floor(y));
-        let (across, down) = (taps(self.taps, x - column as f64), taps(self.taps, y - row as f64));
-        let (first, line) = (column - BEFORE - self.left, row - BEFORE - self.top);
-        let Size { width, height } = self.source.size();
-        let (width, height) = (i64::from(width), i64::from(height));
-        let is_inside = first >= 0 && first + TAPS as i64 <= width && line >= 0 && line + ROWS as i64 <= height;
-        std::array::from_fn(|channel| {
-            let plane = self.source.plane(channel);
-            let sum = if is_inside {
-                let start = line as usize * width as usize + first as usize;
-                let rows: [&[f32; TAPS]; ROWS] = std::array::from_fn(|j| {
-                    plane[start + j * width as usize..][..TAPS].try_into().expect("as many as there are taps")
-                });
-                weighted(rows, &down, &across)
-            } else {
-                let near = |at: i64, side: i64| at.clamp(0, side - 1) as usize;
-                let rows: [[f32; TAPS]; ROWS] = std::array::from_fn(|j| {
-                    let row = near(line + j as i64, height) * width as usize;
-                    std::array::from_fn(|i| plane[row + near(first + i as i64, width)])
-                });
-                weighted(rows.each_ref(), &down, &across)
-            };
-            sum.clamp(0.0, 1.0)
-        })
-    }
-}
-
-/// Rows that Lanczos 3 reaches over.
-const ROWS: usize = 6;
-
-/// The sum of a few values, each weighted by its row and its column: down the columns first, which fills whole registers.
-#[inline(always)]
-fn weighted(rows: [&[f32; TAPS]; ROWS], down: &[f32; TAPS], across: &[f32; TAPS]) -> f32 {
-    let mut sums = [0.0_f32; TAPS];
-    for j in 0..ROWS {
-        for i in 0..TAPS {
-            sums[i] += down[j] * rows[j][i];
-        }
-    }
-    for i in 0..TAPS {
-        sums[i] *= across[i];
-    }
-    let half: [f32; 4] = std::array::from_fn(|i| sums[i] + sums[i + 4]);
-    (half[0] + half[1]) + (half[2] + half[3])
+    let ((left, width), (top, height)) = (bound(|c| c.0, turned.width), bound(|c| c.1, turned.height));
+    Region::new(left, top, width, height)
 }
 
 impl Source for Framed<'_> {
@@ -248,21 +165,6 @@ mod tests {
     fn shown(original: &Original, frame: Frame) -> Vec<u32> {
         let framed = Framed::new(original, frame).unwrap();
         framed.pull(framed.size().whole()).plane(0).iter().map(|v| (v * 1000.0).round() as u32).collect()
-    }
-
-    #[test]
-    fn interpolated_taps_are_those_of_the_formula() {
-        for i in 0..=3000 {
-            let share = f64::from(i) / 3000.0;
-            let due: Vec<f64> = (0..6).map(|k| weight(Kernel::Lanczos3, share + 2.0 - f64::from(k))).collect();
-            let sum: f64 = due.iter().sum();
-            let far = due.iter().zip(taps(&KEPT_TAPS, share)).map(|(due, tap)| (due / sum - f64::from(tap)).abs());
-            assert!(far.fold(0.0, f64::max) < 1e-5, "{share}");
-            assert!(
-                (taps(&KEPT_TAPS, share).iter().sum::<f32>() - 1.0).abs() < 1e-5
-                    && taps(&KEPT_TAPS, share)[6..] == [0.0, 0.0]
-            );
-        }
     }
 
     // 0 1 2

@@ -52,6 +52,7 @@ pub mod spots;
 pub mod tones;
 pub mod trace;
 pub mod trial;
+pub(crate) mod warp;
 
 /// What must come first in the `main` of a program that reads strangers' files or runs their models, before it starts any thread:
 /// where it was started as a helper of another of its processes, it helps until that ends, and answers true.

@@ -32,7 +32,8 @@ fn no_http_sql_interface_or_async_below_the_core() {
         domain.dependencies.iter().filter(|d| d.optional).map(|d| d.name.as_str()).collect();
     assert!(domain.features.get("default").is_none_or(Vec::is_empty), "no feature of the domain is on by default");
     for user in metadata.packages.iter().filter(|p| ["dettaglio-core", "dettaglio-cli"].contains(&p.name.as_str())) {
-        let asked = user.dependencies.iter().filter(|d| d.kind == DependencyKind::Normal && d.name == "dettaglio-domain");
+        let asked =
+            user.dependencies.iter().filter(|d| d.kind == DependencyKind::Normal && d.name == "dettaglio-domain");
         assert!(asked.into_iter().all(|d| d.features.is_empty()), "{} asks for no feature of the domain", user.name);
     }
 

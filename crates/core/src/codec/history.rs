@@ -4,61 +4,50 @@ use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::reading::Reading;
 use dettaglio_domain::treatment::Treatment;
 
-use crate::metadata::xmp::{self, escaped};
+use crate::metadata::xmp::{self, Known, Property, Value};
 
 /// The namespace of the properties.
 pub const NAMESPACE: &str = "urn:dettaglio:record:1#";
 
+const DTL: Known = Known { prefix: "dtl", uri: NAMESPACE };
+
 /// What was done to which original.
 #[derive(Clone, Debug)]
 pub struct History {
-    done: String,
-    reading: String,
+    /// Names of properties and what they say.
+    done: [(&'static str, String); 4],
+    reading: Option<String>,
 }
 
 impl History {
     /// The treatment and, where it was measured, the reading: both as JSON, so that the result can be made again.
     pub fn new(original: ContentHash, treatment: &Treatment, reading: Option<&Reading>) -> Self {
-        let json = |value: serde_json::Result<String>| escaped(&value.unwrap_or_default());
-        let reading = reading.map_or_else(String::new, |reading| {
-            format!("<dtl:Reading>{}</dtl:Reading>", json(serde_json::to_string(reading)))
-        });
-        let done = format!(
-            "<dtl:Program>Dettaglio {}</dtl:Program>\
-             <dtl:OriginalSha256>{original}</dtl:OriginalSha256><dtl:TreatmentHash>{}</dtl:TreatmentHash>\
-             <dtl:Treatment>{}</dtl:Treatment>",
-            env!("CARGO_PKG_VERSION"),
-            treatment.hash(),
-            json(serde_json::to_string(treatment)),
-        );
-        Self { done, reading }
+        let json = |value: serde_json::Result<String>| value.unwrap_or_default();
+        let done = [
+            ("Program", format!("Dettaglio {}", env!("CARGO_PKG_VERSION"))),
+            ("OriginalSha256", original.to_string()),
+            ("TreatmentHash", treatment.hash().to_string()),
+            ("Treatment", json(serde_json::to_string(treatment))),
+        ];
+        Self { done, reading: reading.map(|reading| json(serde_json::to_string(reading))) }
     }
 
     /// The same without the reading, which can be taken again: for packets that would grow too long.
     pub(super) fn without_reading(&self) -> Self {
-        Self { done: self.done.clone(), reading: String::new() }
+        Self { done: self.done.clone(), reading: None }
     }
 
     /// A packet with this in it, after all that `packet` said; one that is no XMP is replaced.
+    ///
+    /// A result that became an original again has a history of its own, which this one takes the place of.
     pub(super) fn added_to(&self, packet: Option<Vec<u8>>) -> Vec<u8> {
-        let packet = packet.and_then(|bytes| String::from_utf8(bytes).ok()).map(without_earlier);
-        let description = format!(
-            "<rdf:Description rdf:about=\"\" xmlns:dtl=\"{NAMESPACE}\">{}{}</rdf:Description>",
-            self.done, self.reading
-        );
-        xmp::with_description(packet.map(String::into_bytes), &description)
+        let packet = packet.map(|packet| xmp::without(packet, NAMESPACE));
+        let reading = self.reading.iter().map(|reading| ("Reading", reading.clone()));
+        let properties: Vec<Property> = (self.done.iter().cloned().chain(reading))
+            .map(|(name, value)| Property { space: DTL, name, value: Value::Text(value) })
+            .collect();
+        xmp::with_description(packet, &xmp::description(&properties))
     }
-}
-
-/// A result that became an original again has a history of its own, which the new one takes the place of.
-fn without_earlier(mut packet: String) -> String {
-    const CLOSE: &str = "</rdf:Description>";
-    let open = format!("<rdf:Description rdf:about=\"\" xmlns:dtl=\"{NAMESPACE}\">");
-    while let Some(start) = packet.find(&open) {
-        let Some(length) = packet[start..].find(CLOSE) else { break };
-        packet.replace_range(start..start + length + CLOSE.len(), "");
-    }
-    packet
 }
 
 #[cfg(test)]

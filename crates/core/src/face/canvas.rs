@@ -2,11 +2,12 @@
 
 use dettaglio_domain::affine::Affine;
 use dettaglio_domain::face::{CANVAS, EYES};
-use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::geometry::Region;
 use rayon::prelude::*;
 
 use crate::picture::Planes;
 use crate::plane::{gaussian, smoothstep};
+use crate::warp::{BICUBIC, Window, warped_row};
 
 /// What is wider than this belongs to skin tone and light, which are not touched; standard deviation in pixels.
 const TONE: f32 = 20.0;
@@ -23,50 +24,22 @@ pub fn seen_through<New, Source>(
     region: Region,
 ) -> Planes {
     let scale = map.xx.hypot(map.yx).max(map.xy.hypot(map.yy));
-    let samples = (scale - 0.01).ceil().clamp(1.0, 16.0) as u32;
-    let share = 1.0 / (samples * samples) as f32;
+    let samples = (scale - 0.01).ceil().clamp(1.0, 16.0) as usize;
+    let window = Window::new(source, origin, &BICUBIC);
     let mut out = Planes::black(region.size());
-    let height = region.height as usize;
-    out.values_mut().par_chunks_mut(region.width as usize).enumerate().for_each(|(line, row)| {
-        let (channel, y) = (line / height, line % height);
-        for (x, value) in row.iter_mut().enumerate() {
-            let mut sum = 0.0;
-            for j in 0..samples {
-                for i in 0..samples {
-                    let inside = |at: usize, k: u32| at as f64 + (f64::from(k) + 0.5) / f64::from(samples);
-                    let (px, py) = map.at(f64::from(region.x) + inside(x, i), f64::from(region.y) + inside(y, j));
-                    sum += sample(source, channel, px - f64::from(origin.0), py - f64::from(origin.1));
-                }
-            }
-            *value = (sum * share).clamp(0.0, 1.0);
-        }
+    let (width, area) = (region.width as usize, region.size().area() as usize);
+    let (red, rest) = out.values_mut().split_at_mut(area);
+    let (green, blue) = rest.split_at_mut(area);
+    let rows = red.par_chunks_mut(width).zip(green.par_chunks_mut(width)).zip(blue.par_chunks_mut(width));
+    rows.enumerate().for_each(|(y, ((red, green), blue))| {
+        let inside = |at: usize, k: usize| at as f64 + (k as f64 + 0.5) / samples as f64;
+        let place = |x: usize, sample: usize| {
+            let (i, j) = (sample % samples, sample / samples);
+            map.at(f64::from(region.x) + inside(x, i), f64::from(region.y) + inside(y, j))
+        };
+        warped_row(&window, samples * samples, place, [red, green, blue]);
     });
     out
-}
-
-/// Catmull-Rom between the sixteen pixels around a place.
-fn sample(planes: &Planes, channel: usize, x: f64, y: f64) -> f32 {
-    let weights = |at: f64| {
-        let first = (at - 0.5).floor();
-        let t = (at - 0.5 - first) as f32;
-        let (t2, t3) = (t * t, t * t * t);
-        let taps =
-            [-0.5 * t3 + t2 - 0.5 * t, 1.5 * t3 - 2.5 * t2 + 1.0, -1.5 * t3 + 2.0 * t2 + 0.5 * t, 0.5 * t3 - 0.5 * t2];
-        (first as i64 - 1, taps)
-    };
-    let Size { width, height } = planes.size();
-    let ((x0, across), (y0, down)) = (weights(x), weights(y));
-    let mut sum = 0.0;
-    for (j, wy) in down.iter().enumerate() {
-        let row = planes.row(channel, (y0 + j as i64).clamp(0, i64::from(height) - 1) as u32);
-        let along: f32 = across
-            .iter()
-            .enumerate()
-            .map(|(i, wx)| wx * row[(x0 + i as i64).clamp(0, i64::from(width) - 1) as usize])
-            .sum();
-        sum += wy * along;
-    }
-    sum
 }
 
 /// How far a place of the canvas belongs to the face, 0 to 1: from the chin up to the hairline, soft at the rim.
@@ -141,6 +114,8 @@ pub fn departure(before: &Planes, after: &Planes, scale: f32) -> f32 {
 
 #[cfg(test)]
 mod tests {
+    use dettaglio_domain::geometry::Size;
+
     use super::*;
     use dettaglio_domain::affine::space::{Canvas, Kept};
     use dettaglio_domain::face::Face;

@@ -3,7 +3,7 @@
 //! JPEG wraps them in APP13 segments and TIFF has a tag for them. PNG and WebP have no place for them: there they are told as
 //! XMP, property by property as the IPTC Photo Metadata Standard maps them.
 
-use super::xmp::escaped;
+use super::xmp::{Known, Property, Said, Value, description};
 use crate::codec::jpeg_segments::SEGMENT_BYTES;
 
 /// The tag that holds the records in a TIFF.
@@ -97,26 +97,30 @@ enum Shape {
     Day,
 }
 
+const DC: Known = Known { prefix: "dc", uri: "http://purl.org/dc/elements/1.1/" };
+const PHOTOSHOP: Known = Known { prefix: "photoshop", uri: "http://ns.adobe.com/photoshop/1.0/" };
+const IPTC: Known = Known { prefix: "Iptc4xmpCore", uri: "http://iptc.org/std/Iptc4xmpCore/1.0/xmlns/" };
+
 /// Entries of record 2 and the XMP properties that the IPTC Photo Metadata Standard maps them to.
-const PROPERTIES: [(u8, &str, Shape); 18] = [
-    (5, "dc:title", Shape::Language),
-    (25, "dc:subject", Shape::Bag),
-    (40, "photoshop:Instructions", Shape::Text),
-    (55, "photoshop:DateCreated", Shape::Day),
-    (80, "dc:creator", Shape::List),
-    (85, "photoshop:AuthorsPosition", Shape::Text),
-    (90, "photoshop:City", Shape::Text),
-    (92, "Iptc4xmpCore:Location", Shape::Text),
-    (95, "photoshop:State", Shape::Text),
-    (100, "Iptc4xmpCore:CountryCode", Shape::Text),
-    (101, "photoshop:Country", Shape::Text),
-    (103, "photoshop:TransmissionReference", Shape::Text),
-    (105, "photoshop:Headline", Shape::Text),
-    (110, "photoshop:Credit", Shape::Text),
-    (115, "photoshop:Source", Shape::Text),
-    (116, "dc:rights", Shape::Language),
-    (120, "dc:description", Shape::Language),
-    (122, "photoshop:CaptionWriter", Shape::Text),
+const PROPERTIES: [(u8, Known, &str, Shape); 18] = [
+    (5, DC, "title", Shape::Language),
+    (25, DC, "subject", Shape::Bag),
+    (40, PHOTOSHOP, "Instructions", Shape::Text),
+    (55, PHOTOSHOP, "DateCreated", Shape::Day),
+    (80, DC, "creator", Shape::List),
+    (85, PHOTOSHOP, "AuthorsPosition", Shape::Text),
+    (90, PHOTOSHOP, "City", Shape::Text),
+    (92, IPTC, "Location", Shape::Text),
+    (95, PHOTOSHOP, "State", Shape::Text),
+    (100, IPTC, "CountryCode", Shape::Text),
+    (101, PHOTOSHOP, "Country", Shape::Text),
+    (103, PHOTOSHOP, "TransmissionReference", Shape::Text),
+    (105, PHOTOSHOP, "Headline", Shape::Text),
+    (110, PHOTOSHOP, "Credit", Shape::Text),
+    (115, PHOTOSHOP, "Source", Shape::Text),
+    (116, DC, "rights", Shape::Language),
+    (120, DC, "description", Shape::Language),
+    (122, PHOTOSHOP, "CaptionWriter", Shape::Text),
 ];
 
 /// What the records say, as an RDF description; what `packet` says already is left out, and nothing is said twice.
@@ -124,23 +128,33 @@ pub(crate) fn as_description(records: &[u8], packet: Option<&[u8]>) -> Option<St
     let sets = data_sets(records);
     // Entry 1:90 names the character set by an escape sequence of ISO 2022; this one is UTF-8.
     let utf8 = sets.iter().any(|s| s.record == 1 && s.number == 90 && s.value == b"\x1b%G");
-    let said = packet.map(String::from_utf8_lossy).unwrap_or_default();
-    let properties: String = PROPERTIES
+    let said = Said::of(packet);
+    let properties: Vec<Property> = PROPERTIES
         .iter()
-        .filter(|(_, name, _)| !said.contains(name))
-        .filter_map(|&(number, name, shape)| {
+        .filter(|(_, space, name, _)| !said.names(*space, name))
+        .filter_map(|&(number, space, name, shape)| {
             let values = sets.iter().filter(|s| s.record == 2 && s.number == number).map(|s| text(s.value, utf8));
             let values: Vec<String> = values.filter(|v| !v.trim().is_empty()).collect();
-            (!values.is_empty()).then(|| property(name, shape, &values))
+            let first = values.first()?.clone();
+            let value = match shape {
+                Shape::Text => Value::Text(first),
+                Shape::Language => Value::Language(first),
+                Shape::List => Value::List(values),
+                Shape::Bag => Value::Bag(values),
+                Shape::Day => Value::Text(day(first)),
+            };
+            Some(Property { space, name, value })
         })
         .collect();
-    (!properties.is_empty()).then(|| {
-        format!(
-            "<rdf:Description rdf:about=\"\" xmlns:dc=\"http://purl.org/dc/elements/1.1/\" \
-             xmlns:photoshop=\"http://ns.adobe.com/photoshop/1.0/\" \
-             xmlns:Iptc4xmpCore=\"http://iptc.org/std/Iptc4xmpCore/1.0/xmlns/\">{properties}</rdf:Description>"
-        )
-    })
+    (!properties.is_empty()).then(|| description(&properties))
+}
+
+/// CCYYMMDD as CCYY-MM-DD; anything else as it is.
+fn day(text: String) -> String {
+    match text.as_str() {
+        day if day.len() == 8 && day.is_ascii() => format!("{}-{}-{}", &day[..4], &day[4..6], &day[6..]),
+        _ => text,
+    }
 }
 
 /// A value's characters: UTF-8 where the records say so or it can be nothing else, else ISO 8859-1, whose bytes are code points.
@@ -150,24 +164,6 @@ fn text(value: &[u8], utf8: bool) -> String {
         Err(_) if utf8 => String::from_utf8_lossy(value).into_owned(),
         Err(_) => value.iter().copied().map(char::from).collect(),
     }
-}
-
-fn property(name: &str, shape: Shape, values: &[String]) -> String {
-    let items = |kind: &str, attribute: &str, values: &[String]| {
-        let items: String = values.iter().map(|v| format!("<rdf:li{attribute}>{}</rdf:li>", escaped(v))).collect();
-        format!("<rdf:{kind}>{items}</rdf:{kind}>")
-    };
-    let value = match shape {
-        Shape::Text => escaped(&values[0]),
-        Shape::Language => items("Alt", " xml:lang=\"x-default\"", &values[..1]),
-        Shape::List => items("Seq", "", values),
-        Shape::Bag => items("Bag", "", values),
-        Shape::Day => match values[0].as_str() {
-            day if day.len() == 8 && day.is_ascii() => format!("{}-{}-{}", &day[..4], &day[4..6], &day[6..]),
-            other => escaped(other),
-        },
-    };
-    format!("<{name}>{value}</{name}>")
 }
 
 #[cfg(test)]
@@ -235,9 +231,10 @@ mod tests {
     #[test]
     fn what_the_packet_says_already_is_not_said_again() {
         let records = [set(2, 5, b"Furnace"), set(2, 116, b"Ombralunga")].concat();
-        let told = as_description(&records, Some(b"<dc:title>Fornace</dc:title>")).unwrap();
+        let packet = b"<x:xmpmeta><dc:title>Fornace</dc:title></x:xmpmeta>";
+        let told = as_description(&records, Some(packet)).unwrap();
         assert!(!told.contains("dc:title") && told.contains("dc:rights"), "{told}");
-        assert_eq!(as_description(&set(2, 5, b"Furnace"), Some(b"<dc:title>Fornace</dc:title>")), None);
+        assert_eq!(as_description(&set(2, 5, b"Furnace"), Some(packet)), None);
     }
 
     #[rstest]
