@@ -5,6 +5,7 @@ use std::str::FromStr;
 
 use clap::{Args, Parser, Subcommand};
 use dettaglio_core::model::own::CHILD_COMMAND;
+use dettaglio_domain::affine::space::Straightened;
 use dettaglio_domain::file::{Chroma, Compression, Depth, Format, OutputProfile};
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::size::{Paper, Target};
@@ -163,7 +164,7 @@ pub struct StepArgs {
     pub print_grain: Option<Setting>,
     /// Keep only this part: X,Y,WIDTHxHEIGHT in pixels of the turned picture.
     #[arg(long, value_name = "CROP", value_parser = crop)]
-    pub crop: Option<Region>,
+    pub crop: Option<Region<Straightened>>,
     /// Quarter turns clockwise: 0, 90, 180 or 270.
     #[arg(long, value_name = "DEGREES", value_parser = ["0", "90", "180", "270"])]
     pub turn: Option<String>,
@@ -436,7 +437,7 @@ fn word<T: serde::de::DeserializeOwned>(text: &str) -> Result<T, String> {
 }
 
 /// "120,80,600x400" as a part of a picture.
-fn crop(text: &str) -> Result<Region, String> {
+fn crop(text: &str) -> Result<Region<Straightened>, String> {
     let refuse = || format!("\"{text}\" is not a crop: write X,Y,WIDTHxHEIGHT, such as 120,80,600x400");
     let (x, rest) = text.split_once(',').ok_or_else(refuse)?;
     let (y, size) = rest.split_once(',').ok_or_else(refuse)?;
@@ -445,7 +446,7 @@ fn crop(text: &str) -> Result<Region, String> {
     let (x, y) = (place(x)?, place(y)?);
     let ends = |start: u32, side: u32| start.checked_add(side).ok_or_else(refuse);
     ends(x, size.width).and(ends(y, size.height))?;
-    Ok(Region::new(x, y, size.width, size.height))
+    Ok(Region::of(x, y, size.width, size.height))
 }
 
 /// "1500x1000" as a size in pixels.

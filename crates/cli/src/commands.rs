@@ -302,7 +302,7 @@ pub fn suggest(args: &SuggestArgs) -> anyhow::Result<()> {
 pub fn compare(args: &CompareArgs) -> anyhow::Result<()> {
     let in_srgb = |path: &Path| -> anyhow::Result<Planes> {
         let original = open(path)?.original;
-        let planes = original.region(original.size().whole());
+        let planes = original.planes();
         Ok(original.to_srgb(planes))
     };
     let (one, other) = (in_srgb(&args.one)?, in_srgb(&args.other)?);

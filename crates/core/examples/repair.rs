@@ -87,7 +87,7 @@ impl Repairer<'_> {
             repair: Repair { wear: Some(self.wear.clone()), fade: None },
             ..Treatment::plain(Kernel::Nearest, picture.size())
         };
-        Ok(self.renderer.render(picture, &treatment, picture.size().whole(), &Unhurried)?)
+        Ok(self.renderer.render(picture, &treatment, picture.size().whole().seen_as(), &Unhurried)?)
     }
 }
 
@@ -116,11 +116,11 @@ impl Scans {
         let name = path.file_name().ok_or("no name")?;
         let whole = |file: PathBuf| -> Outcome<Planes> {
             let picture = load(&file)?;
-            Ok(picture.region(picture.size().whole()))
+            Ok(picture.planes())
         };
         let (truth, marks) = (whole(path.to_owned())?, whole(folder.join("marks").join(name))?);
         let given = load(&folder.join("given").join(name))?;
-        let (before, after) = (given.region(given.size().whole()), repairer.repaired(&given)?);
+        let (before, after) = (given.planes(), repairer.repaired(&given)?);
         let (width, height) = (truth.size().width as usize, truth.size().height as usize);
         let is_filled: Vec<bool> = (0..width * height).map(|i| differs(&before, &after, i)).collect();
         let is_marked = |kind: usize, i: usize| marks.plane(kind)[i] > 0.5;
@@ -198,7 +198,7 @@ impl Sound {
         for sound in SOUND {
             for path in pictures(&folder.join(sound))? {
                 let picture = load(&path)?;
-                let (before, after) = (picture.region(picture.size().whole()), repairer.repaired(&picture)?);
+                let (before, after) = (picture.planes(), repairer.repaired(&picture)?);
                 let filled = (0..picture.size().area() as usize).map(|i| differs(&before, &after, i)).collect();
                 all.pixels += picture.size().area();
                 all.psnr.push(psnr(&after, &before, |_| true).min(MOST_PSNR));

@@ -108,7 +108,7 @@ fn faces(shelf: &Shelf, models: &Path, original: &Original) -> Outcome<()> {
     println!("\n{found} faces found in {:.2} s", began.elapsed().as_secs_f64());
     let Some(model) = shelf.restorer().map(ModelRef::of) else { return Ok(()) };
     let (x, y) = (original.size().width as f32 / 2.0, original.size().height as f32 / 2.0);
-    let face = Face::of_eyes(Place { x: x - 20.0, y }, Place { x: x + 20.0, y });
+    let face = Face::of_eyes(Place::new(x - 20.0, y), Place::new(x + 20.0, y));
     let size = original.size().times(4);
     let renderer = Renderer::new(shelf.clone(), TILE_BYTES);
     let at = |strength| {
@@ -120,7 +120,7 @@ fn faces(shelf: &Shelf, models: &Path, original: &Original) -> Outcome<()> {
     let view = Region::new(size.width / 2 - w / 2, size.height / 2 - h / 2, w, h);
     let shown = |treatment: &Treatment| -> Outcome<f64> {
         let began = Instant::now();
-        renderer.render(original, treatment, view, &Unhurried)?;
+        renderer.render(original, treatment, view.seen_as(), &Unhurried)?;
         Ok(began.elapsed().as_secs_f64() * 1000.0)
     };
     // Everything that the enlarging model makes around the face is there before.
@@ -136,9 +136,9 @@ fn faces(shelf: &Shelf, models: &Path, original: &Original) -> Outcome<()> {
 }
 
 /// The part of the result that holds the head.
-fn face_part(face: &Face, original: &Original, size: Size) -> Region {
+fn face_part(face: &Face, original: &Original, size: Size) -> Region<space::Sheet> {
     let factor = size.width as f32 / original.size().width as f32;
-    let grow: Affine<space::Original, space::Result> = Affine::scale(f64::from(factor), f64::from(factor));
+    let grow: Affine<space::Original, space::Sheet> = Affine::scale(f64::from(factor), f64::from(factor));
     face.mapped(&grow).around(size).expect("in the middle of the picture")
 }
 
@@ -159,13 +159,13 @@ fn line(name: &str, seconds: f64) {
 fn time(shelf: &Shelf, original: &Original, treatment: &Treatment) -> Outcome<f64> {
     let renderer = Renderer::new(shelf.clone(), TILE_BYTES);
     // Once on a small part first, so that loading a model is not counted.
-    renderer.render(original, treatment, Region::new(0, 0, 8, 8), &Unhurried)?;
+    renderer.render(original, treatment, Region::of(0, 0, 8, 8), &Unhurried)?;
     let renderer = Renderer::new(shelf.clone(), TILE_BYTES);
     let began = Instant::now();
     let size = treatment.sheet();
     for y in (0..size.height).step_by(256) {
         let band = Region::new(0, y, size.width, 256).within(size).ok_or("a band")?;
-        renderer.render(original, treatment, band, &Unhurried)?;
+        renderer.render(original, treatment, band.seen_as(), &Unhurried)?;
     }
     Ok(began.elapsed().as_secs_f64())
 }
@@ -187,7 +187,7 @@ fn again(shelf: &Shelf, original: &Original, full: Treatment) -> Outcome<()> {
     let shown = |name: &str, treatment: &Treatment, region: Region| -> Outcome<()> {
         let counted = Counted::default();
         let began = Instant::now();
-        renderer.render(original, treatment, region, &counted)?;
+        renderer.render(original, treatment, region.seen_as(), &counted)?;
         let pixels = counted.0.into_inner();
         println!("| {name} | {:.0} | {pixels} |", began.elapsed().as_secs_f64() * 1000.0);
         Ok(())
@@ -228,6 +228,6 @@ fn again(shelf: &Shelf, original: &Original, full: Treatment) -> Outcome<()> {
     println!("\n| the run, into a TIFF | ms | pixels through models |\n|---|---|---|");
     written("from nothing", &Renderer::new(shelf.clone(), TILE_BYTES))?;
     written("after the views above", &renderer)?;
-    renderer.render(original, &full, full.size.whole(), &Unhurried)?;
+    renderer.render(original, &full, full.size.whole().seen_as(), &Unhurried)?;
     written("after the whole was seen", &renderer)
 }

@@ -81,8 +81,12 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         enlarged.steps.enlarge = Choice::Learned { subject: LETTERING.to_owned(), grade: Grade::Fine, strength: 1.0 };
         let target = Target::Factor { factor: f64::from(LARGE) / scale };
         let worked = enlarged.work_out(&renderer.shelf(), decoded.original.size(), target)?;
-        let theirs =
-            renderer.render(&decoded.original, &worked.treatment, Size::new(LARGE, LARGE).whole(), &Unhurried)?;
+        let theirs = renderer.render(
+            &decoded.original,
+            &worked.treatment,
+            Size::new(LARGE, LARGE).whole().seen_as(),
+            &Unhurried,
+        )?;
         let (ours, theirs) = (psnr_rgb(&ours, &truth, 8), psnr_rgb(&theirs, &truth, 8));
         println!(
             "| {} | {side} | {quality} | {:.1} % | {mean:.1}, {worst:.1} | {}, {ratio:.2} | {ours:.1} | {theirs:.1} |",

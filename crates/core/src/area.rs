@@ -22,7 +22,7 @@ const TONE_FADE: f32 = 0.35;
 /// The weights of a mask in a region of the framed original, 0 to 1, row by row.
 ///
 /// The same whatever region is asked for.
-pub fn weights(mask: &Mask, framed: &Framed<'_>, region: Region) -> Vec<f32> {
+pub fn weights(mask: &Mask, framed: &Framed<'_>, region: Region<space::Kept>) -> Vec<f32> {
     let (original, back) = (framed.original(), framed.map().inverse());
     let mut weights = match &mask.shape {
         Shape::Painted { strokes } => painted(strokes, &back, region),
@@ -45,7 +45,7 @@ pub fn weights(mask: &Mask, framed: &Framed<'_>, region: Region) -> Vec<f32> {
 /// A weight from each pixel's place on the original.
 fn by_place(
     back: &Affine<space::Kept, space::Original>,
-    region: Region,
+    region: Region<space::Kept>,
     weight: impl Fn(f32, f32) -> f32 + Sync,
 ) -> Vec<f32> {
     let mut out = vec![0.0; region.size().area() as usize];
@@ -68,14 +68,14 @@ fn gradient(from: Place, to: Place, x: f32, y: f32) -> f32 {
 /// Pixels along a side of a block, for each of which it is found out beforehand which parts of strokes count there.
 const BLOCK: u32 = 32;
 
-fn painted(strokes: &[Stroke], back: &Affine<space::Kept, space::Original>, region: Region) -> Vec<f32> {
+fn painted(strokes: &[Stroke], back: &Affine<space::Kept, space::Original>, region: Region<space::Kept>) -> Vec<f32> {
     let mut out = vec![0.0; region.size().area() as usize];
     let band = (region.width * BLOCK) as usize;
     out.par_chunks_mut(band).enumerate().for_each(|(row, lines)| {
         let height = (lines.len() / region.width as usize) as u32;
         for left in (0..region.width).step_by(BLOCK as usize) {
             let width = BLOCK.min(region.width - left);
-            let block = Region::new(region.x + left, region.y + row as u32 * BLOCK, width, height);
+            let block = Region::of(region.x + left, region.y + row as u32 * BLOCK, width, height);
             let counting = counting(strokes, back, block);
             if counting.is_empty() {
                 continue;
@@ -96,7 +96,7 @@ fn painted(strokes: &[Stroke], back: &Affine<space::Kept, space::Original>, regi
 fn counting<'a>(
     strokes: &'a [Stroke],
     back: &Affine<space::Kept, space::Original>,
-    block: Region,
+    block: Region<space::Kept>,
 ) -> Vec<(&'a Stroke, Vec<(Place, Place)>)> {
     let middle =
         back.at(f64::from(block.x) + f64::from(block.width) / 2.0, f64::from(block.y) + f64::from(block.height) / 2.0);
@@ -150,14 +150,14 @@ fn fading(difference: f32, reach: f32) -> f32 {
 }
 
 /// A weight from each pixel's colour, averaged over its surroundings.
-fn by_colour(framed: &Framed<'_>, region: Region, weight: impl Fn([f32; 3]) -> f32 + Sync) -> Vec<f32> {
+fn by_colour(framed: &Framed<'_>, region: Region<space::Kept>, weight: impl Fn([f32; 3]) -> f32 + Sync) -> Vec<f32> {
     let size = framed.size();
     // Twice the reach around: the mean is taken over a window that the picture's edge alone may cut.
     let (x, y) = (region.x.saturating_sub(TONE_REACH), region.y.saturating_sub(TONE_REACH));
     let (right, bottom) =
         ((region.right() + TONE_REACH).min(size.width), (region.bottom() + TONE_REACH).min(size.height));
-    let padded = Region::new(x, y, right - x, bottom - y);
-    let planes = framed.pull(padded);
+    let padded = Region::of(x, y, right - x, bottom - y);
+    let planes = framed.region(padded);
     let soft = [0, 1, 2].map(|c| box_mean(planes.plane(c), padded.width as usize, TONE_REACH as usize));
     let width = region.width as usize;
     let mut out = vec![0.0; region.size().area() as usize];
@@ -177,7 +177,7 @@ fn tone_at(original: &Original, at: Place) -> [f32; 3] {
     let (x, y) = (near(at.x, size.width), near(at.y, size.height));
     let (left, top) = (x.saturating_sub(TONE_REACH), y.saturating_sub(TONE_REACH));
     let (right, bottom) = ((x + TONE_REACH + 1).min(size.width), (y + TONE_REACH + 1).min(size.height));
-    let planes: Planes = original.region(Region::new(left, top, right - left, bottom - top));
+    let planes: Planes = original.region(Region::of(left, top, right - left, bottom - top));
     let mean = |c: usize| planes.plane(c).iter().sum::<f32>() / planes.plane(c).len() as f32;
     lab([mean(0), mean(1), mean(2)])
 }
@@ -207,7 +207,7 @@ mod tests {
     }
 
     fn at(x: f32, y: f32) -> Place {
-        Place { x, y }
+        Place::new(x, y)
     }
 
     fn dot(x: f32, y: f32, radius: f32, feather: f32, erases: bool) -> Stroke {
@@ -216,7 +216,7 @@ mod tests {
 
     fn weight(shape: Shape, frame: Frame, x: u32, y: u32) -> f32 {
         let (original, mask) = (halves(), Mask { shape, inverted: false });
-        weights(&mask, &Framed::new(&original, frame).unwrap(), Region::new(x, y, 1, 1))[0]
+        weights(&mask, &Framed::new(&original, frame).unwrap(), Region::of(x, y, 1, 1))[0]
     }
 
     #[rstest]
@@ -261,7 +261,7 @@ mod tests {
         let turned = Frame { quarter_turns: 1, ..Frame::default() };
         // (17, 10) of 60 x 40 lies at (40 - 1 - 10, 17) after a quarter turn clockwise.
         assert_eq!(weight(Shape::Painted { strokes: strokes() }, turned, 29, 17), whole);
-        let cropped = Frame { crop: Some(Region::new(10, 5, 30, 20)), ..Frame::default() };
+        let cropped = Frame { crop: Some(Region::of(10, 5, 30, 20)), ..Frame::default() };
         assert_eq!(weight(Shape::Painted { strokes: strokes() }, cropped, 7, 5), whole);
     }
 
@@ -287,7 +287,7 @@ mod tests {
             let all = vec![(&strokes[0], segments(&strokes[0]).collect::<Vec<_>>())];
             let original = halves();
             let back = Framed::new(&original, Frame::default()).unwrap().map().inverse();
-            let quick = painted(&strokes, &back, region);
+            let quick = painted(&strokes, &back, region.seen_as());
             for (i, weight) in quick.into_iter().enumerate() {
                 let (x, y) = ((10 + i % 100) as f32 + 0.5, (20 + i / 100) as f32 + 0.5);
                 prop_assert_eq!(weight, laid_down(&all, x, y));
@@ -323,10 +323,10 @@ mod tests {
             let mask = Mask { shape, inverted };
             let framed = Framed::new(&original, frame).unwrap();
             let kept = framed.size();
-            let whole = weights(&mask, &framed, kept.whole());
+            let whole = weights(&mask, &framed, kept.whole().seen_as());
             let (x, y) = ((f64::from(kept.width - 1) * fx) as u32, (f64::from(kept.height - 1) * fy) as u32);
             let region = Region::new(x, y, (kept.width - x).min(9), (kept.height - y).min(7));
-            let part = weights(&mask, &framed, region);
+            let part = weights(&mask, &framed, region.seen_as());
             for (i, value) in part.iter().enumerate() {
                 let (column, row) = (x as usize + i % region.width as usize, y as usize + i / region.width as usize);
                 prop_assert!((value - whole[row * kept.width as usize + column]).abs() < 1e-4);

@@ -7,6 +7,9 @@
 //! Where a picture shrinks, light is averaged: values are made linear first. Where it grows, encoded
 //! values are interpolated: in linear light the overshoot beside a dark edge shows as a bright rim.
 
+use std::borrow::Cow;
+
+use dettaglio_domain::affine::space;
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::kernel::Kernel;
 use rayon::prelude::*;
@@ -45,29 +48,35 @@ fn sinc(x: f64) -> f64 {
 
 /// Anything that pixels can be pulled from, region by region.
 pub trait Source {
+    /// Where its regions lie.
+    type Space;
     /// Width and height of the whole.
     fn size(&self) -> Size;
-    /// A region of it; must lie inside.
-    fn pull(&self, region: Region) -> Planes;
+    /// A region of it; must lie inside. It is copied only where it must be.
+    fn pull(&self, region: Region<Self::Space>) -> Cow<'_, Planes>;
 }
 
 impl Source for Original {
+    type Space = space::Original;
+
     fn size(&self) -> Size {
         Original::size(self)
     }
 
-    fn pull(&self, region: Region) -> Planes {
-        self.region(region)
+    fn pull(&self, region: Region<space::Original>) -> Cow<'_, Planes> {
+        Cow::Owned(self.region(region))
     }
 }
 
 impl Source for Planes {
+    type Space = space::Any;
+
     fn size(&self) -> Size {
         Planes::size(self)
     }
 
-    fn pull(&self, region: Region) -> Planes {
-        self.cut(region)
+    fn pull(&self, region: Region) -> Cow<'_, Planes> {
+        if region == self.size().whole() { Cow::Borrowed(self) } else { Cow::Owned(self.cut(region)) }
     }
 }
 
@@ -134,10 +143,10 @@ impl Axis {
 }
 
 /// The part of the source that a region of the target depends on.
-pub fn source_region(source: Size, target: Size, region: Region, kernel: Kernel) -> Region {
+pub fn source_region<T, S>(source: Size, target: Size, region: Region<T>, kernel: Kernel) -> Region<S> {
     let across = Axis::new(source.width, target.width, region.x, region.width, kernel);
     let down = Axis::new(source.height, target.height, region.y, region.height, kernel);
-    Region::new(across.first, down.first, across.count, down.count)
+    Region::of(across.first, down.first, across.count, down.count)
 }
 
 /// In which values neighbouring pixels are averaged.
@@ -152,22 +161,22 @@ pub enum Averaging {
 /// A region of the source resampled to `target` pixels: in light when shrinking, in encoded values when growing.
 ///
 /// The region is in the target's pixels and must lie inside it. Values stay in [0, 1].
-pub fn resample(source: &(impl Source + ?Sized), target: Size, region: Region, kernel: Kernel) -> Planes {
+pub fn resample<T>(source: &(impl Source + ?Sized), target: Size, region: Region<T>, kernel: Kernel) -> Planes {
     let shrinks = target.area() < source.size().area() && kernel != Kernel::Nearest;
     resample_in(source, target, region, kernel, if shrinks { Averaging::Light } else { Averaging::Encoded })
 }
 
 /// As [`resample`], with the values to average given.
-pub fn resample_in(
+pub fn resample_in<T>(
     source: &(impl Source + ?Sized),
     target: Size,
-    region: Region,
+    region: Region<T>,
     kernel: Kernel,
     averaging: Averaging,
 ) -> Planes {
     let whole = source.size();
     if whole == target {
-        return source.pull(region);
+        return source.pull(region.seen_as()).into_owned();
     }
     let across = Axis::new(whole.width, target.width, region.x, region.width, kernel);
     let down = Axis::new(whole.height, target.height, region.y, region.height, kernel);
@@ -176,30 +185,35 @@ pub fn resample_in(
 
 /// A region of the source brought down to `target` pixels, each the mean in light of the area that it covers; along a
 /// side that grows, bicubic.
-pub fn area_mean(source: &(impl Source + ?Sized), target: Size, region: Region) -> Planes {
+pub fn area_mean<T>(source: &(impl Source + ?Sized), target: Size, region: Region<T>) -> Planes {
     area_mean_in(source, target, region, Averaging::Light)
 }
 
 /// As [`area_mean`], with the values to average given.
-pub fn area_mean_in(source: &(impl Source + ?Sized), target: Size, region: Region, averaging: Averaging) -> Planes {
+pub fn area_mean_in<T>(
+    source: &(impl Source + ?Sized),
+    target: Size,
+    region: Region<T>,
+    averaging: Averaging,
+) -> Planes {
     let whole = source.size();
     if whole == target {
-        return source.pull(region);
+        return source.pull(region.seen_as()).into_owned();
     }
     let (across, down) = covering(whole, target, region);
     weighted(source, region, &across, &down, averaging)
 }
 
 /// The part of the source that [`area_mean`] needs for a region of the target.
-pub fn area_mean_region(source: Size, target: Size, region: Region) -> Region {
+pub fn area_mean_region<T, S>(source: Size, target: Size, region: Region<T>) -> Region<S> {
     if source == target {
-        return region;
+        return region.seen_as();
     }
     let (across, down) = covering(source, target, region);
-    Region::new(across.first, down.first, across.count, down.count)
+    Region::of(across.first, down.first, across.count, down.count)
 }
 
-fn covering(source: Size, target: Size, region: Region) -> (Axis, Axis) {
+fn covering<T>(source: Size, target: Size, region: Region<T>) -> (Axis, Axis) {
     let across = Axis::covering(source.width, target.width, region.x, region.width);
     (across, Axis::covering(source.height, target.height, region.y, region.height))
 }
@@ -210,9 +224,9 @@ const PULLED_VALUES: usize = 32 << 20;
 /// Rows that are pulled at least: what a source computes around a band is not computed too often.
 const LEAST_ROWS: usize = 64;
 
-fn weighted(
+fn weighted<T>(
     source: &(impl Source + ?Sized),
-    region: Region,
+    region: Region<T>,
     across: &Axis,
     down: &Axis,
     averaging: Averaging,
@@ -226,9 +240,10 @@ fn weighted(
     let band = (PULLED_VALUES / (3 * width_in)).max(LEAST_ROWS).min(rows_in);
     for first in (0..rows_in).step_by(band) {
         let rows = band.min(rows_in - first);
-        let mut pulled = source.pull(Region::new(across.first, down.first + first as u32, across.count, rows as u32));
+        let mut pulled = source.pull(Region::of(across.first, down.first + first as u32, across.count, rows as u32));
         if averages_light {
             pulled
+                .to_mut()
                 .values_mut()
                 .par_chunks_mut(1 << 14)
                 .for_each(|part| part.iter_mut().for_each(|v| *v = linearise_fast(*v)));
@@ -289,7 +304,7 @@ mod tests {
         let whole = area_mean(&picture, target, target.whole());
         let region = Region::new(5, 3, 9, 11);
         assert!(area_mean(&picture, target, region) == whole.cut(region));
-        let needed = area_mean_region(source, target, region);
+        let needed: Region = area_mean_region(source, target, region);
         assert!(needed.x <= 14 && needed.right() >= 38 && needed.right() <= 40, "{needed:?}");
     }
 

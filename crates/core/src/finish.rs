@@ -3,6 +3,7 @@
 //! Everything works on luminance and is added to all three channels, so that no colour shifts. Values depend only
 //! on the pixels within [`halo`] and on the absolute place, so a region is that part of the whole.
 
+use dettaglio_domain::affine::space::Result as Enlarged;
 use dettaglio_domain::finish::{Edges, Finish, PrintGrain};
 use dettaglio_domain::geometry::Region;
 use rayon::prelude::*;
@@ -24,12 +25,12 @@ pub fn halo(finish: &Finish) -> u32 {
 /// Finishes planes that are the part `place` of the result.
 ///
 /// The outer [`halo`] pixels come out right only where they are the picture's own edge.
-pub fn apply(finish: &Finish, planes: &mut Planes, place: Region) {
+pub fn apply(finish: &Finish, planes: &mut Planes, place: Region<Enlarged>) {
     apply_sparing(finish, planes, place, None);
 }
 
 /// As [`apply`], where `skin` says how far each pixel of the planes is skin, 0 to 1.
-pub fn apply_sparing(finish: &Finish, planes: &mut Planes, place: Region, skin: Option<&[f32]>) {
+pub fn apply_sparing(finish: &Finish, planes: &mut Planes, place: Region<Enlarged>, skin: Option<&[f32]>) {
     let luminance = planes.luminance();
     let width = planes.size().width as usize;
     let mut change = vec![0.0_f32; luminance.len()];
@@ -80,7 +81,7 @@ fn sharpen(edges: &Edges, luminance: &[f32], width: usize, skin: Option<&[f32]>,
     });
 }
 
-fn lay_grain(grain: &PrintGrain, luminance: &[f32], place: Region, change: &mut [f32]) {
+fn lay_grain(grain: &PrintGrain, luminance: &[f32], place: Region<Enlarged>, change: &mut [f32]) {
     let width = place.width as usize;
     let sigma = (grain.size / 2.0 - 0.4).max(0.0);
     let reach = if sigma > 0.0 { (3.0 * sigma).ceil() as i64 } else { 0 };
@@ -137,7 +138,7 @@ mod tests {
 
     fn finished(finish: Finish, planes: &Planes) -> Planes {
         let mut out = planes.clone();
-        apply(&finish, &mut out, planes.size().whole());
+        apply(&finish, &mut out, planes.size().whole().seen_as());
         out
     }
 
@@ -188,7 +189,7 @@ mod tests {
         let halo = halo(&finish);
         let padded = Region::new(30 - halo, 20 - halo, 25 + 2 * halo, 9 + 2 * halo);
         let mut part = before.cut(padded);
-        apply(&finish, &mut part, padded);
+        apply(&finish, &mut part, padded.seen_as());
         assert!(part.cut(Region::new(halo, halo, 25, 9)) == whole.cut(inner));
     }
 }

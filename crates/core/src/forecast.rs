@@ -85,7 +85,7 @@ pub fn bytes(
     let blank = encoded_len(&Planes::black(Size::new(8, 8)), settings);
     let (mut pixels, mut encoded) = (0, 0);
     for patch in patches {
-        let planes = renderer.render(original, treatment, patch, pace)?;
+        let planes = renderer.render(original, treatment, patch.seen_as(), pace)?;
         encoded += encoded_len(&planes, settings).saturating_sub(blank);
         pixels += patch.size().area();
     }

@@ -3,6 +3,8 @@
 //! Quarter turns and mirrors move whole pixels. Straightening resamples once, from absolute positions, so that a
 //! region holds the same values as the same part of the whole.
 
+use std::borrow::Cow;
+
 use dettaglio_domain::affine::{Affine, space};
 use dettaglio_domain::frame::{Frame, FrameError};
 use dettaglio_domain::geometry::{Region, Size};
@@ -18,7 +20,7 @@ use crate::warp::{LANCZOS_3, Window, warped_row};
 pub struct Framed<'a> {
     original: &'a Original,
     frame: Frame,
-    kept: Region,
+    kept: Region<space::Straightened>,
 }
 
 impl<'a> Framed<'a> {
@@ -46,21 +48,32 @@ impl<'a> Framed<'a> {
         }
     }
 
+    /// A region as planes of encoded RGB in [0, 1]; it must lie inside.
+    pub fn region(&self, region: Region<space::Kept>) -> Planes {
+        let region = Region::of(self.kept.x + region.x, self.kept.y + region.y, region.width, region.height);
+        if self.frame.degrees == 0.0 { self.turned_region(region.seen_as()) } else { self.straightened_region(region) }
+    }
+
+    /// All of it, as [`region`](Self::region) gives parts of it.
+    pub fn planes(&self) -> Planes {
+        self.region(self.kept.size().whole().seen_as())
+    }
+
     /// A region of the turned, not yet straightened picture.
-    fn turned_region(&self, region: Region) -> Planes {
+    fn turned_region(&self, region: Region<space::Turned>) -> Planes {
         let original = self.original.size();
         let turned = self.frame.turned(original);
         // Where the region lies in the original: turn back, then mirror back.
         let back = match self.frame.quarter_turns {
-            0 => region,
-            1 => Region::new(region.y, turned.width - region.right(), region.height, region.width),
+            0 => region.seen_as(),
+            1 => Region::of(region.y, turned.width - region.right(), region.height, region.width),
             2 => {
-                Region::new(turned.width - region.right(), turned.height - region.bottom(), region.width, region.height)
+                Region::of(turned.width - region.right(), turned.height - region.bottom(), region.width, region.height)
             }
-            _ => Region::new(turned.height - region.bottom(), region.x, region.height, region.width),
+            _ => Region::of(turned.height - region.bottom(), region.x, region.height, region.width),
         };
         let from = if self.frame.mirrored {
-            Region::new(original.width - back.right(), back.y, back.width, back.height)
+            Region::of(original.width - back.right(), back.y, back.width, back.height)
         } else {
             back
         };
@@ -90,7 +103,7 @@ impl<'a> Framed<'a> {
     /// A region of the straightened picture, by Lanczos 3 around each pixel's place in the turned one.
     ///
     /// It is made in blocks: what a block needs of the turned picture is little more than the block, and stays in the processor's cache.
-    fn straightened_region(&self, region: Region) -> Planes {
+    fn straightened_region(&self, region: Region<space::Straightened>) -> Planes {
         let turned = self.frame.turned(self.original.size());
         let back = self.frame.straightened_to_turned(turned);
         let mut out = Planes::black(region.size());
@@ -103,7 +116,7 @@ impl<'a> Framed<'a> {
             let (top, height) = (region.y + index as u32 * BLOCK.height, (red.len() / columns) as u32);
             for first in (0..region.width).step_by(BLOCK.width as usize) {
                 let width = BLOCK.width.min(region.width - first);
-                let block = Region::new(region.x + first, top, width, height);
+                let block = Region::of(region.x + first, top, width, height);
                 let needed = needed_of(turned, &back, block);
                 let source = self.turned_region(needed);
                 let window = Window::new(&source, (needed.x, needed.y), &LANCZOS_3);
@@ -124,7 +137,11 @@ impl<'a> Framed<'a> {
 const BLOCK: Size = Size { width: 256, height: 128 };
 
 /// The part of the turned picture that a block of the straightened one is made of.
-fn needed_of(turned: Size, back: &Affine<space::Straightened, space::Turned>, block: Region) -> Region {
+fn needed_of(
+    turned: Size,
+    back: &Affine<space::Straightened, space::Turned>,
+    block: Region<space::Straightened>,
+) -> Region<space::Turned> {
     const REACH: i64 = 3;
     let corners =
         [(block.x, block.y), (block.right(), block.y), (block.x, block.bottom()), (block.right(), block.bottom())]
@@ -136,17 +153,18 @@ fn needed_of(turned: Size, back: &Affine<space::Straightened, space::Turned>, bl
         (low, (high.clamp(i64::from(low) + 1, i64::from(side)) as u32) - low)
     };
     let ((left, width), (top, height)) = (bound(|c| c.0, turned.width), bound(|c| c.1, turned.height));
-    Region::new(left, top, width, height)
+    Region::of(left, top, width, height)
 }
 
 impl Source for Framed<'_> {
+    type Space = space::Kept;
+
     fn size(&self) -> Size {
         self.kept.size()
     }
 
-    fn pull(&self, region: Region) -> Planes {
-        let region = Region::new(self.kept.x + region.x, self.kept.y + region.y, region.width, region.height);
-        if self.frame.degrees == 0.0 { self.turned_region(region) } else { self.straightened_region(region) }
+    fn pull(&self, region: Region<space::Kept>) -> Cow<'_, Planes> {
+        Cow::Owned(self.region(region))
     }
 }
 
@@ -164,7 +182,7 @@ mod tests {
 
     fn shown(original: &Original, frame: Frame) -> Vec<u32> {
         let framed = Framed::new(original, frame).unwrap();
-        framed.pull(framed.size().whole()).plane(0).iter().map(|v| (v * 1000.0).round() as u32).collect()
+        framed.planes().plane(0).iter().map(|v| (v * 1000.0).round() as u32).collect()
     }
 
     // 0 1 2
@@ -176,7 +194,7 @@ mod tests {
     #[case::already(Size::new(900, 600), 1.5, Region::new(0, 0, 900, 600))]
     fn a_crop_to_the_shape_of_a_print(#[case] original: Size, #[case] proportion: f64, #[case] due: Region) {
         let frame = Frame::default().cropped_to_shape(original, proportion).unwrap();
-        assert_eq!(frame.kept(original).unwrap(), due);
+        assert_eq!(frame.kept(original).unwrap(), due.seen_as());
         assert_eq!(frame.cropped_to_shape(original, proportion).unwrap(), frame, "once is enough");
     }
 
@@ -193,9 +211,9 @@ mod tests {
 
     #[test]
     fn a_crop_is_taken_from_the_turned_picture() {
-        let frame = Frame { quarter_turns: 1, crop: Some(Region::new(1, 1, 1, 2)), ..Frame::default() };
+        let frame = Frame { quarter_turns: 1, crop: Some(Region::of(1, 1, 1, 2)), ..Frame::default() };
         assert_eq!(shown(&numbered(3, 2), frame), &[1, 2]);
-        let outside = Frame { crop: Some(Region::new(2, 0, 2, 2)), ..Frame::default() };
+        let outside = Frame { crop: Some(Region::of(2, 0, 2, 2)), ..Frame::default() };
         assert_eq!(outside.kept(Size::new(3, 2)), Err(FrameError::Outside { turned: Size::new(3, 2) }));
     }
 
@@ -210,13 +228,13 @@ mod tests {
         };
         let original = Original::from_planes(&Planes::from_values(size, (0..3 * size.area()).map(value).collect()));
         let framed = Framed::new(&original, Frame { degrees: -5.0, ..Frame::default() }).unwrap();
-        let whole = framed.pull(framed.size().whole());
+        let whole = framed.planes();
         let row = whole.row(0, framed.size().height / 2);
         assert!(framed.size().width > 160 && framed.size().height > 90, "{}", framed.size());
         let inside = &row[4..row.len() - 4];
         let level = |v: &f32| (v - inside[0]).abs() < 0.002 || (v - 0.5).abs() > 0.25;
         assert!(inside.iter().all(level), "{inside:?}");
-        let greedy = Frame { degrees: -5.0, crop: Some(size.whole()), ..Frame::default() };
+        let greedy = Frame { degrees: -5.0, crop: Some(size.whole().seen_as()), ..Frame::default() };
         assert_eq!(greedy.kept(size), Err(FrameError::EmptyCorner));
     }
 
@@ -225,7 +243,7 @@ mod tests {
     fn a_place_on_the_original_is_found_again_in_the_frame(
         #[values(false, true)] mirrored: bool,
         #[values(0, 1, 2, 3)] quarter_turns: u8,
-        #[values(None, Some(Region::new(1, 2, 3, 2)))] crop: Option<Region>,
+        #[values(None, Some(Region::of(1, 2, 3, 2)))] crop: Option<Region<space::Straightened>>,
     ) {
         let (original, size) = (numbered(5, 6), Size::new(5, 6));
         let frame = Frame { mirrored, quarter_turns, crop, ..Frame::default() };
@@ -259,10 +277,10 @@ mod tests {
             let original = numbered(43, 31);
             let framed = Framed::new(&original, Frame { mirrored, quarter_turns, degrees, crop: None }).unwrap();
             let size = framed.size();
-            let whole = framed.pull(size.whole());
+            let whole = framed.planes();
             let (x, y) = ((f64::from(size.width - 1) * fx) as u32, (f64::from(size.height - 1) * fy) as u32);
             let region = Region::new(x, y, (size.width - x).min(9), (size.height - y).min(7));
-            prop_assert!(framed.pull(region) == whole.cut(region));
+            prop_assert!(framed.region(region.seen_as()) == whole.cut(region));
         }
     }
 }

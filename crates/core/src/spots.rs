@@ -74,7 +74,7 @@ pub fn suggest(original: &Original, faces: &[Face]) -> Vec<Spot> {
 }
 
 fn look(original: &Original, window: Region) -> Found {
-    let luminance = original.region(window).luminance();
+    let luminance = original.region(window.seen_as()).luminance();
     let (width, height) = (window.width as usize, window.height as usize);
     let soft = gaussian(&luminance, width, 0.8);
     let slopes = slope_energy(&soft, width);
@@ -155,7 +155,7 @@ mod tests {
 
     #[test]
     fn eyes_come_first() {
-        let at = |x, y| dettaglio_domain::geometry::Place { x, y };
+        let at = |x, y| dettaglio_domain::geometry::Place::new(x, y);
         let face = Face::of_eyes(at(300.0, 150.0), at(340.0, 150.0));
         let beside = Face::of_eyes(at(700.0, 150.0), at(740.0, 150.0));
         let spots = suggest(&picture(), &[face, beside]);

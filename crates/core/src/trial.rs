@@ -184,7 +184,7 @@ impl Stage<'_> {
         let mut found = Vec::new();
         for part in &self.real {
             let treatment = treatment(&self.renderer.shelf(), steps, part.size(), self.factor)?;
-            let result = self.renderer.render(part, &treatment, treatment.size.whole(), self.pace)?;
+            let result = self.renderer.render(part, &treatment, treatment.size.whole().seen_as(), self.pace)?;
             found.extend(overshoot(&result));
         }
         Ok((!found.is_empty()).then(|| found.iter().sum::<f32>() / found.len() as f32))

@@ -3,7 +3,7 @@
 use std::path::{Path, PathBuf};
 
 use dettaglio_core::codec;
-use dettaglio_core::enlarge::{Source, resample};
+use dettaglio_core::enlarge::resample;
 use dettaglio_core::face::Finder;
 use dettaglio_core::frame::Framed;
 use dettaglio_core::model::Shelf;
@@ -27,7 +27,7 @@ fn read(path: &Path) -> Original {
 }
 
 fn planes(original: &Original) -> Planes {
-    original.region(original.size().whole())
+    original.planes()
 }
 
 #[fixture]
@@ -42,10 +42,10 @@ fn person(name: &str) -> (Planes, Face) {
         serde_json::from_str(&std::fs::read_to_string(path.with_extension("json")).unwrap()).unwrap();
     let at = |name: &str| {
         let value = |k: usize| facts["landmarks"][name][k].as_f64().unwrap() as f32;
-        Place { x: value(0), y: value(1) }
+        Place::new(value(0), value(1))
     };
     let (a, b) = (at("mouth_left"), at("mouth_right"));
-    let mouth = Place { x: (a.x + b.x) / 2.0, y: (a.y + b.y) / 2.0 };
+    let mouth = Place::new((a.x + b.x) / 2.0, (a.y + b.y) / 2.0);
     (planes(&read(&path)), Face { left_eye: at("right_pupil"), right_eye: at("left_pupil"), mouth })
 }
 
@@ -57,7 +57,7 @@ fn group(names: &[&str], eyes: f32) -> (Planes, Vec<Face>) {
         let scale = eyes / face.eyes();
         let side = |px: u32| (px as f32 * scale).round() as u32;
         let size = Size::new(side(picture.size().width), side(picture.size().height));
-        let place = |p: Place| Place { x: p.x * scale, y: p.y * scale };
+        let place = |p: Place| Place::new(p.x * scale, p.y * scale);
         let face = Face { left_eye: place(face.left_eye), right_eye: place(face.right_eye), mouth: place(face.mouth) };
         parts.push((resample(&picture, size, size.whole(), Kernel::Bicubic), face));
     }
@@ -69,8 +69,8 @@ fn group(names: &[&str], eyes: f32) -> (Planes, Vec<Face>) {
     let mut left = GAP;
     let mut faces = Vec::new();
     for (picture, face) in parts {
-        whole.paste(&picture, picture.size().whole(), left, GAP);
-        let shift = |p: Place| Place { x: p.x + left as f32, y: p.y + GAP as f32 };
+        whole.paste(&picture, left, GAP);
+        let shift = |p: Place| Place::new(p.x + left as f32, p.y + GAP as f32);
         faces.push(Face { left_eye: shift(face.left_eye), right_eye: shift(face.right_eye), mouth: shift(face.mouth) });
         left += picture.size().width + GAP;
     }
@@ -78,7 +78,7 @@ fn group(names: &[&str], eyes: f32) -> (Planes, Vec<Face>) {
 }
 
 /// How far eyes and mouth are off, in distances of the eyes.
-fn off(found: &Face, due: &Face) -> f32 {
+fn off<A, B>(found: &Face<A>, due: &Face<B>) -> f32 {
     let pairs = [(found.left_eye, due.left_eye), (found.right_eye, due.right_eye), (found.mouth, due.mouth)];
     pairs.iter().map(|(a, b)| (a.x - b.x).hypot(a.y - b.y)).sum::<f32>() / 3.0 / due.eyes()
 }
@@ -114,7 +114,7 @@ fn a_crowd_of_forty_is_found(finder: Finder) {
     let mut crowd = Planes::from_values(size, vec![0.5; 3 * size.area() as usize]);
     let mut top = 0;
     for (planes, _) in &groups {
-        crowd.paste(planes, planes.size().whole(), 0, top);
+        crowd.paste(planes, 0, top);
         top += planes.size().height;
     }
     let found = finder.find(&Original::from_planes(&crowd), &Unhurried).unwrap();
@@ -140,7 +140,7 @@ fn a_scan_that_lies_on_its_side_has_its_faces_found(finder: Finder, #[case] quar
     let (picture, due) = group(&PEOPLE[..2], 60.0);
     let upright = Original::from_planes(&picture);
     let framed = Framed::new(&upright, Frame { quarter_turns, ..Frame::default() }).unwrap();
-    let turned = Original::from_planes(&framed.pull(framed.size().whole()));
+    let turned = Original::from_planes(&framed.planes());
     let found = finder.find(&turned, &Unhurried).unwrap();
     assert_eq!(found.len(), 2, "{found:?}");
     for face in due {
@@ -177,22 +177,22 @@ fn a_soft_face_changes_and_does_not_lose() {
     let side = |px: u32| (px as f32 * scale).round() as u32;
     let small = Size::new(side(truth.size().width), side(truth.size().height));
     let picture = Original::from_planes(&resample(&truth, small, small.whole(), Kernel::Bicubic));
-    let place = |p: Place| Place { x: p.x * scale, y: p.y * scale };
+    let place = |p: Place| Place::new(p.x * scale, p.y * scale);
     let due = Face { left_eye: place(face.left_eye), right_eye: place(face.right_eye), mouth: place(face.mouth) };
     let plain = Treatment::learned(&shelf, "everyday", dettaglio_domain::model::Grade::Draft, small, truth.size());
     let restore = Restore { model: dettaglio_domain::model::ModelRef::of(model), strength: 1.0 };
     let with = Treatment { faces: vec![TreatedFace { face: due, restore: Some(restore) }], ..plain.clone() };
     let renderer = Renderer::new(shelf.clone(), 64 << 20);
     let on_canvas = |treatment: &Treatment| {
-        let planes = renderer.render(&picture, treatment, truth.size().whole(), &Unhurried).unwrap();
+        let planes = renderer.render(&picture, treatment, truth.size().whole().seen_as(), &Unhurried).unwrap();
         let back = face.to_canvas().unwrap().inverse();
-        dettaglio_core::face::canvas::seen_through(&back, &planes, (0, 0), CANVAS.whole())
+        dettaglio_core::face::canvas::seen_through(&back, &planes, (0, 0), CANVAS.whole().seen_as())
     };
     let due = dettaglio_core::face::canvas::seen_through(
         &face.to_canvas().unwrap().inverse(),
         &truth,
         (0, 0),
-        CANVAS.whole(),
+        CANVAS.whole().seen_as(),
     );
     let eyes = dettaglio_domain::geometry::Region::new(56, 108, 144, 40);
     let psnr = |planes: Planes| dettaglio_core::compare::psnr(&planes.cut(eyes), &due.cut(eyes), 0);

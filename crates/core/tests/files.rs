@@ -80,7 +80,7 @@ fn what_is_written_is_read_again(
     let embedded = decoded.original.profile().map(|p| p.bytes().to_vec());
     assert_eq!(embedded, profile.map(|p| p.bytes().to_vec()), "the profile, byte for byte");
 
-    let got = decoded.original.region(planes.size().whole());
+    let got = decoded.original.region(planes.size().whole().seen_as());
     let due = match channels {
         Channels::Colour => planes.values().to_vec(),
         Channels::Grey => planes.luminance().repeat(3),
@@ -160,7 +160,7 @@ fn the_camera_may_have_been_held_any_way(#[case] orientation: u8, #[case] uprigh
     let size = decoded.original.size();
     assert_eq!(size, if upright { Size::new(32, 64) } else { Size::new(64, 32) });
     assert_eq!(decoded.facts.turned, orientation != 1);
-    let planes = decoded.original.region(size.whole());
+    let planes = decoded.original.region(size.whole().seen_as());
     let quarter =
         |(cx, cy): (u32, u32)| planes.row(0, size.height * (1 + 2 * cy) / 4)[(size.width * (1 + 2 * cx) / 4) as usize];
     for corner in [(0, 0), (1, 0), (0, 1), (1, 1)] {
@@ -180,7 +180,7 @@ fn transparency_is_laid_on_white() {
         );
     let decoded = opened(&encoded(&DynamicImage::ImageRgba8(picture), ImageFormat::Png)).unwrap();
     assert!(decoded.facts.had_transparency);
-    let planes = decoded.original.region(decoded.original.size().whole());
+    let planes = decoded.original.planes();
     assert_eq!(planes.row(0, 0)[0], 1.0);
     assert!((planes.row(1, 0)[1] - 127.0 / 255.0).abs() < 1e-6);
 }
@@ -248,7 +248,7 @@ fn sixteen_bits_stay_sixteen() {
     for format in [ImageFormat::Png, ImageFormat::Tiff] {
         let decoded = opened(&encoded(&DynamicImage::ImageRgb16(picture.clone()), format)).unwrap();
         assert_eq!(decoded.facts.depth, Depth::Sixteen);
-        let planes = decoded.original.region(decoded.original.size().whole());
+        let planes = decoded.original.planes();
         assert_eq!((planes.row(0, 3)[39] * 65535.0).round() as u32, 39 * 1601);
     }
 }
@@ -262,7 +262,7 @@ fn every_compression_of_a_tiff_holds_the_same_pixels(#[case] compression: Compre
     let depth = Depth::try_from(bits).unwrap();
     let settings = OutputSettings { depth, compression, ..OutputSettings::new(Format::Tiff) };
     let got = open(&write(folder.path(), settings, Channels::Colour, None)).unwrap().original;
-    let planes = got.region(got.size().whole());
+    let planes = got.planes();
     let due = gradient(got.size());
     let worst = planes.values().iter().zip(due.values()).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
     assert!(worst <= 0.5 / (2_f32.powi(bits.into()) - 1.0) + 1e-6, "{worst}");
@@ -348,7 +348,7 @@ fn colours_are_converted_and_stay_the_same_colours(#[case] profile: OutputProfil
     let decoded = open(&write(folder.path(), settings, Channels::Colour, None)).unwrap();
     assert!(decoded.facts.profile.as_ref().is_some_and(|p| p.contains(name)), "{:?}", decoded.facts.profile);
     let size = decoded.original.size();
-    let shown = decoded.original.profile().unwrap().to_srgb(&decoded.original.region(size.whole()));
+    let shown = decoded.original.profile().unwrap().to_srgb(&decoded.original.region(size.whole().seen_as()));
     let due = gradient(size);
     let worst = shown.values().iter().zip(due.values()).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
     assert!(worst < 0.006, "{worst}");
@@ -405,7 +405,7 @@ fn what_a_file_says_about_itself_goes_with_it(#[case] format: Format) {
     let carried = Carried::from(&before.original);
     let mut writer =
         PictureWriter::create(&path, size, Channels::Colour, OutputSettings::new(format), carried).unwrap();
-    writer.write(&before.original.region(size.whole())).unwrap();
+    writer.write(&before.original.region(size.whole().seen_as())).unwrap();
     writer.finish().unwrap();
 
     let after = open(&path).unwrap();
@@ -435,7 +435,7 @@ fn what_a_file_says_about_itself_goes_with_it(#[case] format: Format) {
 fn write_all(path: &Path, picture: &Decoded, settings: OutputSettings) {
     let (size, carried) = (picture.original.size(), Carried::from(&picture.original));
     let mut writer = PictureWriter::create(path, size, picture.original.channels(), settings, carried).unwrap();
-    writer.write(&picture.original.region(size.whole())).unwrap();
+    writer.write(&picture.original.region(size.whole().seen_as())).unwrap();
     writer.finish().unwrap();
 }
 
@@ -483,7 +483,7 @@ fn a_packet_too_long_for_a_jpeg_gives_way_to_the_treatment_alone() {
     let carried = Carried { history: Some(history), ..Carried::from(&original) };
     let mut writer =
         PictureWriter::create(&path, size, Channels::Colour, OutputSettings::new(Format::Jpeg), carried).unwrap();
-    writer.write(&original.region(size.whole())).unwrap();
+    writer.write(&original.region(size.whole().seen_as())).unwrap();
     writer.finish().unwrap();
     let bytes = fs::read(&path).unwrap();
     let holds = |part: &[u8]| bytes.windows(part.len()).any(|w| w == part);
@@ -506,7 +506,7 @@ fn a_palette_is_looked_up() {
     encoder.set_color(png::ColorType::Indexed);
     encoder.set_palette(vec![255, 0, 0, 0, 0, 255]);
     encoder.write_header().unwrap().write_image_data(&[1, 0]).unwrap();
-    let planes = opened(&bytes).unwrap().original.region(Size::new(2, 1).whole());
+    let planes = opened(&bytes).unwrap().original.region(Size::new(2, 1).whole().seen_as());
     assert_eq!(planes.values(), &[0.0, 1.0, 0.0, 0.0, 1.0, 0.0]);
 }
 
@@ -525,7 +525,7 @@ fn a_ramp_in_sixteen_bits_comes_out_with_more_than_256_levels() {
     let to = Destination { path: &path, settings, reading: None };
     run(&renderer, &original, &treatment, to, &Unhurried, &|_| {}).unwrap();
     let out = open(&path).unwrap().original;
-    let row = out.region(dettaglio_domain::geometry::Region::new(0, 4, 2000, 1));
+    let row = out.region(dettaglio_domain::geometry::Region::of(0, 4, 2000, 1));
     let levels: std::collections::HashSet<u32> = row.plane(0).iter().map(|v| (v * 65535.0).round() as u32).collect();
     assert!(levels.len() > 1900, "{}", levels.len());
 }
@@ -624,7 +624,7 @@ fn a_tiff_of_floats_that_are_no_numbers_is_a_sound_picture_or_an_error() {
     let mut encoder = tiff::encoder::TiffEncoder::new(&mut bytes).unwrap();
     encoder.write_image::<tiff::encoder::colortype::RGB32Float>(2, 2, &values).unwrap();
     if let Ok(decoded) = opened(bytes.get_ref()) {
-        let planes = decoded.original.region(Size::new(2, 2).whole());
+        let planes = decoded.original.region(Size::new(2, 2).whole().seen_as());
         assert!(planes.values().iter().all(|v| (0.0..=1.0).contains(v)), "{:?}", planes.values());
     }
 }
@@ -645,7 +645,7 @@ fn a_profile_that_lies_is_not_believed_and_not_carried() {
         let carried = Carried::from(&decoded.original);
         let mut writer =
             PictureWriter::create(&path, size, Channels::Colour, OutputSettings::new(Format::Png), carried).unwrap();
-        writer.write(&decoded.original.region(size.whole())).unwrap();
+        writer.write(&decoded.original.region(size.whole().seen_as())).unwrap();
         writer.finish().unwrap();
         assert_eq!(open(&path).unwrap().facts.profile, None);
     }
@@ -707,7 +707,7 @@ fn a_raw_file_is_developed_with_the_cameras_own_white_balance() {
     let Decoded { original, facts } = opened(&dng(96, 64, 1)).unwrap();
     assert_eq!((facts.format.as_str(), facts.size, facts.depth), ("DNG", Size::new(96, 64), Depth::Sixteen));
     assert_eq!(facts.camera.as_deref(), Some("Brina Ottica BO-6"));
-    let planes = original.region(original.size().whole());
+    let planes = original.planes();
     let at = |x: usize| [0, 1, 2].map(|channel| planes.row(channel, 32)[x]);
     let encoded = |light: f32| 1.055 * light.powf(1.0 / 2.4) - 0.055;
     for (x, light) in [(20, [0.25, 0.25, 0.25]), (76, [0.5, 0.1, 0.1])] {
@@ -767,8 +767,8 @@ fn raw_in_raw_out_keeps_the_cameras_colours(#[case] orientation: u16, #[case] si
     assert_eq!(again.facts.camera.as_deref(), Some("Brina Ottica BO-6"));
     let developed = open(&from).unwrap().original;
     let plain = Renderer::new(Shelf::default(), 1 << 20);
-    let due = plain.render(&developed, &treatment, treatment.size.whole(), &Unhurried).unwrap();
-    let got = again.original.region(again.original.size().whole());
+    let due = plain.render(&developed, &treatment, treatment.size.whole().seen_as(), &Unhurried).unwrap();
+    let got = again.original.planes();
     let far: Vec<f32> = got.values().iter().zip(due.values()).map(|(g, d)| (g - d).abs() * 255.0).collect();
     let mean = far.iter().sum::<f32>() / far.len() as f32;
     // Where grey borders on red, a kernel rings a little otherwise in other colours.

@@ -102,10 +102,10 @@ fn a_cleaner_is_tiled_without_a_trace_on_odd_sizes(#[case] id: &str) {
     let clean = Clean { noise: Some(noise), ..Clean::default() };
     let treatment = Treatment { clean, ..Treatment::plain(Kernel::Lanczos3, planes.size()) };
     let whole = Renderer::new(shelf.clone(), 256 << 20)
-        .render(&original, &treatment, planes.size().whole(), &Unhurried)
+        .render(&original, &treatment, planes.size().whole().seen_as(), &Unhurried)
         .unwrap();
     let region = Region::new(117, 95, 184, 192);
-    let part = Renderer::new(shelf, 256 << 20).render(&original, &treatment, region, &Unhurried).unwrap();
+    let part = Renderer::new(shelf, 256 << 20).render(&original, &treatment, region.seen_as(), &Unhurried).unwrap();
     let worst = part.values().iter().zip(whole.cut(region).values()).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
     assert_eq!(worst, 0.0);
 }
@@ -124,14 +124,14 @@ fn tiled_equals_whole(#[case] id: &str) {
     let original = Original::from_planes(&planes);
     let treatment = Treatment::with_model(&shelf, id, planes.size(), planes.size().times(network.factor())).unwrap();
     let renderer = Renderer::new(shelf.clone(), 256 << 20);
-    let tiled = renderer.render(&original, &treatment, treatment.size.whole(), &Unhurried).unwrap();
+    let tiled = renderer.render(&original, &treatment, treatment.size.whole().seen_as(), &Unhurried).unwrap();
     // Original and tiles are rounded to 16 bits, nothing else may differ.
     let worst =
         tiled.values().iter().zip(whole.values()).map(|(a, b)| (a - b.clamp(0.0, 1.0)).abs()).fold(0.0, f32::max);
     assert!(worst < 4.0 / 65535.0, "{worst}");
     // And a region asked for alone is the whole's, to the bit.
     let region = Region::new(201, 333, 515, 207);
-    let alone = Renderer::new(shelf, 256 << 20).render(&original, &treatment, region, &Unhurried).unwrap();
+    let alone = Renderer::new(shelf, 256 << 20).render(&original, &treatment, region.seen_as(), &Unhurried).unwrap();
     assert_eq!(alone, tiled.cut(region));
 }
 
@@ -181,7 +181,7 @@ fn mixing_both_ends_of_a_blend_is_the_result_as_far_as_eyes_tell(
         };
         *set = value;
         treatment.finish = Finish { edges: Some(edges), grain: Some(grain) };
-        renderer.render(&photo, &treatment, Region::new(900, 700, 512, 512), &Unhurried).unwrap()
+        renderer.render(&photo, &treatment, Region::of(900, 700, 512, 512), &Unhurried).unwrap()
     };
     let (none, all, exact) = (at(0.0), at(1.0), at(0.4));
     let mixed = none.values().iter().zip(all.values()).map(|(low, high)| low + 0.4 * (high - low));
@@ -202,7 +202,7 @@ fn mixing_both_ends_of_a_blend_is_the_result_as_far_as_eyes_tell(
 fn a_model_beats_plain_resampling(#[case] id: &str, #[case] factor: u32) {
     let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("tests/pictures/isola-brina-sign.jpg");
     let photo = read(&file, ContentHash::of_file(&file).unwrap(), &Limits::default()).unwrap().original;
-    let truth = photo.region(Region::new(300, 160, 384, 288));
+    let truth = photo.region(Region::of(300, 160, 384, 288));
     let (size, small) = (truth.size(), Size::new(384 / factor, 288 / factor));
     let small = resample_in(&truth, small, small.whole(), Kernel::Bicubic, Averaging::Encoded);
     let plain = resample(&small, size, size.whole(), Kernel::Bicubic);

@@ -97,12 +97,12 @@ fn an_own_model_stands_beside_the_others(#[case] name: &str) {
     let original = Original::from_planes(&planes);
     let treatment = Treatment::with_model(&shelf, &card.id, planes.size(), whole.size()).unwrap();
     let renderer = Renderer::new(shelf, 256 << 20);
-    let tiled = renderer.render(&original, &treatment, whole.size().whole(), &Unhurried).unwrap();
+    let tiled = renderer.render(&original, &treatment, whole.size().whole().seen_as(), &Unhurried).unwrap();
     let worst =
         tiled.values().iter().zip(whole.values()).map(|(a, b)| (a - b.clamp(0.0, 1.0)).abs()).fold(0.0, f32::max);
     assert!(worst < 4.0 / 65535.0, "{worst}");
     let region = Region::new(130, 250, 211, 97);
-    assert_eq!(renderer.render(&original, &treatment, region, &Unhurried).unwrap(), tiled.cut(region));
+    assert_eq!(renderer.render(&original, &treatment, region.seen_as(), &Unhurried).unwrap(), tiled.cut(region));
 }
 
 #[test]

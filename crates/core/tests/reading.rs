@@ -142,7 +142,7 @@ fn noise_is_read_at_each_brightness() {
 
 fn whole(name: &str) -> Planes {
     let original = pictured(name).original;
-    original.region(original.size().whole())
+    original.planes()
 }
 
 #[test]
@@ -213,7 +213,7 @@ fn sharpening_is_noticed() {
     use dettaglio_domain::finish::{Edges, Finish};
     let mut planes = shapes(0.9);
     let edges = Some(Edges { strength: 1.5, width: 1.2, halo_guard: 0.0, leave_flat: 0.0, leave_skin: 0.0 });
-    finish::apply(&Finish { edges, grain: None }, &mut planes, Size::new(640, 480).whole());
+    finish::apply(&Finish { edges, grain: None }, &mut planes, Size::new(640, 480).whole().seen_as());
     let got = reading(&planes).softness.unwrap();
     assert!(got.overshoot > 0.06, "{got:?}");
 }
@@ -242,7 +242,7 @@ fn a_former_jpeg_is_found_with_its_grid_and_quality(
     let whole = file.original.size();
     let size = Size::new(whole.width - cut.0, whole.height - cut.1);
     let region = dettaglio_domain::geometry::Region::new(cut.0, cut.1, size.width, size.height);
-    let got = reading(&file.original.region(region)).former_jpeg.expect("its traces");
+    let got = reading(&file.original.region(region.seen_as())).former_jpeg.expect("its traces");
     assert_eq!((u32::from(got.x), u32::from(got.y)), ((8 - cut.0) % 8, (8 - cut.1) % 8));
     assert!((got.quality - f32::from(quality)).abs() <= 5.0, "{} for {quality}", got.quality);
 }

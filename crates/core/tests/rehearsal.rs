@@ -51,11 +51,11 @@ fn plain(kernel: Kernel) -> dettaglio_domain::recipe::Steps {
 fn the_truth_is_the_part_itself_and_flat_tone_comes_back() {
     let Decoded { original, .. } = pictured("courtyard-fern.jpg");
     let part = Region::new(40, 24, 130, 97);
-    let scene = Scene::new(&original, part, 4, PutBack::default()).unwrap();
-    assert_eq!(scene.part, Region::new(40, 24, 128, 96), "whole multiples of the factor");
+    let scene = Scene::new(&original, part.seen_as(), 4, PutBack::default()).unwrap();
+    assert_eq!(scene.part, Region::of(40, 24, 128, 96), "whole multiples of the factor");
     assert!(*scene.truth() == original.region(scene.part));
     let flat = drawn(Size::new(200, 160), |_, _| 0.4);
-    let scene = Scene::new(&flat, Region::new(50, 50, 96, 96), 2, PutBack::default()).unwrap();
+    let scene = Scene::new(&flat, Region::of(50, 50, 96, 96), 2, PutBack::default()).unwrap();
     let result = scene.perform(&renderer(), &plain(Kernel::Bicubic), &Unhurried).unwrap();
     assert!(result.values().iter().all(|v| (v - 0.4).abs() < 0.003), "within the rounding of a file");
 }
@@ -133,7 +133,7 @@ proptest! {
         let area: u64 = parts.iter().map(|p| p.size().area()).sum();
         prop_assert_eq!(area, size.area());
         prop_assert!(parts.iter().all(|p| p.within(size).is_some()));
-        let apart = |a: &Region, b: &Region| a == b || a.intersection(*b).is_none();
+        let apart = |a: &Region<_>, b: &Region<_>| a == b || a.intersection(*b).is_none();
         prop_assert!(parts.len() > 60 || parts.iter().all(|a| parts.iter().all(|b| apart(a, b))));
     }
 }
@@ -157,7 +157,7 @@ fn chosen_parts_lie_inside_and_the_liveliest_comes_first(#[case] size: Size) {
 #[test]
 fn a_picture_too_small_to_be_shrunk_says_so() {
     let tiny = drawn(Size::new(40, 200), |_, _| 0.5);
-    let error = Scene::new(&tiny, Region::new(0, 0, 40, 200), 2, PutBack::default()).unwrap_err();
+    let error = Scene::new(&tiny, Region::of(0, 0, 40, 200), 2, PutBack::default()).unwrap_err();
     assert!(matches!(error, RehearsalError::TooSmall(_)) && error.to_string().contains("48"), "{error}");
 }
 
@@ -216,7 +216,7 @@ fn what_is_suggested_does_no_harm(#[case] name: &str) {
     let Decoded { original, facts } = pictured(name);
     let whole = original.size();
     let size = Size::new(whole.width.min(512) / 2 * 2, whole.height.min(512) / 2 * 2);
-    let truth = original.region(Region::new(0, 0, size.width, size.height));
+    let truth = original.region(Region::of(0, 0, size.width, size.height));
     let half = Size::new(size.width / 2, size.height / 2);
     let small = dettaglio_core::enlarge::resample(&truth, half, half.whole(), Kernel::Bicubic);
     let small = Original::from_planes(&small);
@@ -225,7 +225,7 @@ fn what_is_suggested_does_no_harm(#[case] name: &str) {
     let renderer = renderer();
     let made = |recipe: &Recipe| {
         let treatment = recipe.work_out(&renderer.shelf(), half, Target::Factor { factor: 2.0 }).unwrap().treatment;
-        renderer.render(&small, &treatment, size.whole(), &Unhurried).unwrap()
+        renderer.render(&small, &treatment, size.whole().seen_as(), &Unhurried).unwrap()
     };
     let mut suggested = suggestion.recipe(dettaglio_domain::frame::Frame::default(), Surround::None);
     // The truth has the camera's noise, and the trace of grain is random: neither can come nearer to it.

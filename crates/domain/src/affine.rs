@@ -9,6 +9,9 @@ use serde::{Deserialize, Serialize};
 
 /// Spaces that places are measured in; each in its own pixels unless it says otherwise. Pixel (0, 0) covers [0, 1) x [0, 1).
 pub mod space {
+    /// Any picture, for code that does the same in all of them.
+    #[derive(Clone, Copy, Debug, PartialEq)]
+    pub enum Any {}
     /// The original, upright.
     #[derive(Clone, Copy, Debug, PartialEq)]
     pub enum Original {}
@@ -27,6 +30,9 @@ pub mod space {
     /// The sheet: the result with what lies around it.
     #[derive(Clone, Copy, Debug, PartialEq)]
     pub enum Sheet {}
+    /// The sheet as it is seen from further away, at a power of two of its size.
+    #[derive(Clone, Copy, Debug, PartialEq)]
+    pub enum View {}
     /// The sheet, measured in pixels of the original.
     #[derive(Clone, Copy, Debug, PartialEq)]
     pub enum UnscaledSheet {}

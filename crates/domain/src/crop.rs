@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::affine::space::Straightened;
 use crate::frame::{Frame, FrameError};
 use crate::geometry::{Region, Size};
 use crate::size::{Paper, Target};
@@ -92,7 +93,8 @@ pub struct Drawn {
     /// The shape that it keeps.
     pub shape: CropShape,
     /// The same in whole pixels; nothing when it is the whole picture.
-    pub crop: Option<Region>,
+    #[cfg_attr(feature = "schema", schema(value_type = Option<Region>))]
+    pub crop: Option<Region<Straightened>>,
     /// The pixels of it.
     pub size: Size,
 }
@@ -127,13 +129,13 @@ impl Drawing {
             }
         };
         let crop = rect.in_pixels(area.turned);
-        let whole = crop == area.turned.whole();
+        let whole = crop == area.turned.whole().seen_as();
         Ok(Drawn { turned: area.turned, rect, shape, crop: (!whole).then_some(crop), size: crop.size() })
     }
 }
 
-impl From<Region> for Rect {
-    fn from(region: Region) -> Self {
+impl From<Region<Straightened>> for Rect {
+    fn from(region: Region<Straightened>) -> Self {
         let [x, y, width, height] = [region.x, region.y, region.width, region.height].map(f64::from);
         Self { x, y, width, height }
     }
@@ -159,7 +161,7 @@ impl Rect {
     }
 
     /// In whole pixels, never outside of the turned picture.
-    pub fn in_pixels(&self, turned: Size) -> Region {
+    pub fn in_pixels(&self, turned: Size) -> Region<Straightened> {
         let along = |from: f64, extent: f64, all: u32| {
             let start = (from - ROUNDING).ceil().clamp(0.0, f64::from(all - 1)) as u32;
             let end = (from + extent + ROUNDING).floor();
@@ -167,7 +169,7 @@ impl Rect {
         };
         let (x, width) = along(self.x, self.width, turned.width);
         let (y, height) = along(self.y, self.height, turned.height);
-        Region::new(x, y, width, height)
+        Region::of(x, y, width, height)
     }
 }
 
@@ -299,7 +301,7 @@ mod tests {
     #[test]
     fn it_begins_with_the_prints_shape_as_the_picture_lies() {
         let square = drawn(Frame::default(), print(30.0, 30.0), None, None, CropChange::Begin);
-        assert_eq!((square.shape, square.crop), (CropShape::Print, Some(Region::new(50, 0, 200, 200))));
+        assert_eq!((square.shape, square.crop), (CropShape::Print, Some(Region::of(50, 0, 200, 200))));
         let [lying, upright] = [print(40.0, 30.0), print(30.0, 40.0)]
             .map(|target| drawn(Frame::default(), target, None, None, CropChange::Begin).crop);
         assert_eq!(lying, upright, "the paper is turned as the picture is");
@@ -310,10 +312,10 @@ mod tests {
 
     #[test]
     fn it_begins_as_it_was_left_and_without_a_print_keeps_no_shape() {
-        let crop = Some(Region::new(10, 20, 100, 50));
+        let crop = Some(Region::of(10, 20, 100, 50));
         let left = drawn(Frame { crop, ..Frame::default() }, FACTOR, Some(CropShape::Print), None, CropChange::Begin);
         assert_eq!((left.crop, left.shape), (crop, CropShape::Free));
-        let outside = Frame { crop: Some(Region::new(250, 20, 100, 50)), ..Frame::default() };
+        let outside = Frame { crop: Some(Region::of(250, 20, 100, 50)), ..Frame::default() };
         assert_eq!(
             drawn(outside, FACTOR, None, None, CropChange::Begin).crop,
             None,

@@ -47,16 +47,56 @@ pub const MOST_DEPARTURE: f32 = 9.0;
 /// Faces that a treatment can have.
 pub const MOST_FACES: usize = 64;
 
-/// A face, by three places on the original. Left and right are as they lie in the picture when the head is upright.
+/// A face, by three places in a picture. Left and right are as they lie in the picture when the head is upright.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Face {
+#[serde(bound = "")]
+pub struct Face<S = Original> {
     /// The middle of the left eye.
-    pub left_eye: Place,
+    pub left_eye: Place<S>,
     /// The middle of the right eye.
-    pub right_eye: Place,
+    pub right_eye: Place<S>,
     /// The middle of the mouth.
-    pub mouth: Place,
+    pub mouth: Place<S>,
+}
+
+/// How a face stands in documents, whatever picture it lies in.
+#[cfg(feature = "schema")]
+mod schema {
+    use std::borrow::Cow;
+
+    use utoipa::openapi::{RefOr, schema::Schema};
+    use utoipa::{PartialSchema, ToSchema};
+
+    use crate::geometry::Place;
+
+    /// A face, by three places on the original. Left and right are as they lie in the picture when the head is upright.
+    #[derive(ToSchema)]
+    #[schema(as = Face)]
+    #[expect(dead_code, reason = "it is described and never made")]
+    struct Face {
+        /// The middle of the left eye.
+        left_eye: Place,
+        /// The middle of the right eye.
+        right_eye: Place,
+        /// The middle of the mouth.
+        mouth: Place,
+    }
+
+    impl<S> PartialSchema for super::Face<S> {
+        fn schema() -> RefOr<Schema> {
+            Face::schema()
+        }
+    }
+
+    impl<S> ToSchema for super::Face<S> {
+        fn name() -> Cow<'static, str> {
+            "Face".into()
+        }
+
+        fn schemas(schemas: &mut Vec<(String, RefOr<Schema>)>) {
+            Face::schemas(schemas);
+        }
+    }
 }
 
 /// What a picture's own face gets.
@@ -105,27 +145,24 @@ pub enum LeftAlone {
     Departs,
 }
 
-impl Face {
+impl<S> Face<S> {
     /// From pixels of a picture to the canvas, where `to_picture` leads from the original to that picture.
-    pub fn picture_to_canvas<Picture>(
-        &self,
-        to_picture: &Affine<Original, Picture>,
-    ) -> Option<Affine<Picture, Canvas>> {
+    pub fn picture_to_canvas<Picture>(&self, to_picture: &Affine<S, Picture>) -> Option<Affine<Picture, Canvas>> {
         Some(to_picture.inverse().then(&self.to_canvas()?))
     }
 
     /// A face of which only the eyes are known: the mouth lies where a frontal face has it.
-    pub fn of_eyes(left_eye: Place, right_eye: Place) -> Self {
+    pub fn of_eyes(left_eye: Place<S>, right_eye: Place<S>) -> Self {
         let (dx, dy) = (right_eye.x - left_eye.x, right_eye.y - left_eye.y);
         let down = MOUTH_BELOW_EYES as f32;
         let (x, y) = ((left_eye.x + right_eye.x) / 2.0, (left_eye.y + right_eye.y) / 2.0);
-        Self { left_eye, right_eye, mouth: Place { x: x - dy * down, y: y + dx * down } }
+        Self { left_eye, right_eye, mouth: Place::new(x - dy * down, y + dx * down) }
     }
 
     /// From the original to the canvas: the turn and scale that bring eyes and mouth nearest to their places there.
     ///
     /// Least squares over the three places (Umeyama 1991, without mirroring). Nothing where they fall together.
-    pub fn to_canvas(&self) -> Option<Affine<Original, Canvas>> {
+    pub fn to_canvas(&self) -> Option<Affine<S, Canvas>> {
         let from = [self.left_eye, self.right_eye, self.mouth].map(|p| (f64::from(p.x), f64::from(p.y)));
         let to = [LEFT_EYE, RIGHT_EYE, MOUTH];
         let mean = |points: [(f64, f64); 3]| {
@@ -166,11 +203,11 @@ impl Face {
         }
     }
 
-    /// The upright rectangle on the original, of this size, that holds the whole head; nothing when it is outside.
-    pub fn around(&self, original: Size) -> Option<Region> {
+    /// The upright rectangle of a picture of this size that holds the whole head; nothing when it is outside.
+    pub fn around(&self, picture: Size) -> Option<Region<S>> {
         let back = self.to_canvas()?.inverse();
         let (w, h) = (f64::from(CANVAS.width), f64::from(CANVAS.height));
-        bounds(&back, w, h, original)
+        bounds(&back, w, h, picture)
     }
 
     /// Whether the three places are numbers and can be a face.
@@ -181,21 +218,21 @@ impl Face {
     }
 
     /// The same on a picture that a map leads to; where that mirrors it, left and right change places.
-    pub fn mapped<From, To>(&self, map: &Affine<From, To>) -> Self {
-        let at = |p: Place| {
+    pub fn mapped<To>(&self, map: &Affine<S, To>) -> Face<To> {
+        let at = |p: Place<S>| {
             let (x, y) = map.at(f64::from(p.x), f64::from(p.y));
-            Place { x: x as f32, y: y as f32 }
+            Place::new(x as f32, y as f32)
         };
         let (left, right) = match map.xx * map.yy - map.xy * map.yx {
             area if area < 0.0 => (self.right_eye, self.left_eye),
             _ => (self.left_eye, self.right_eye),
         };
-        Self { left_eye: at(left), right_eye: at(right), mouth: at(self.mouth) }
+        Face { left_eye: at(left), right_eye: at(right), mouth: at(self.mouth) }
     }
 }
 
 /// The whole pixels of a picture that a map leads a rectangle of `width` by `height` to; nothing when it is outside.
-pub fn bounds<From, To>(map: &Affine<From, To>, width: f64, height: f64, size: Size) -> Option<Region> {
+pub fn bounds<From, To>(map: &Affine<From, To>, width: f64, height: f64, size: Size) -> Option<Region<To>> {
     let corners = [(0.0, 0.0), (width, 0.0), (0.0, height), (width, height)].map(|(x, y)| map.at(x, y));
     let span = |of: fn(&(f64, f64)) -> f64, side: u32| {
         let low = corners.iter().map(of).fold(f64::INFINITY, f64::min).floor().max(0.0);
@@ -203,7 +240,7 @@ pub fn bounds<From, To>(map: &Affine<From, To>, width: f64, height: f64, size: S
         (high > low).then_some((low as u32, (high - low) as u32))
     };
     let ((x, w), (y, h)) = (span(|c| c.0, size.width)?, span(|c| c.1, size.height)?);
-    Some(Region::new(x, y, w, h))
+    Some(Region::of(x, y, w, h))
 }
 
 #[cfg(test)]
@@ -212,7 +249,7 @@ mod tests {
     use rstest::rstest;
 
     fn place(x: f32, y: f32) -> Place {
-        Place { x, y }
+        Place::new(x, y)
     }
 
     #[rstest]
@@ -266,7 +303,7 @@ mod tests {
     fn the_head_is_cut_off_at_the_picture() {
         let size = Size::new(300, 200);
         let face = Face::of_eyes(place(10.0, 20.0), place(50.0, 20.0));
-        assert_eq!(face.around(size), Some(Region::new(0, 0, 94, 116)));
+        assert_eq!(face.around(size), Some(Region::of(0, 0, 94, 116)));
         assert_eq!(Face::of_eyes(place(1000.0, 20.0), place(1040.0, 20.0)).around(size), None);
     }
 }

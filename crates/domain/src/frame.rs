@@ -20,8 +20,9 @@ pub struct Frame {
     pub quarter_turns: u8,
     /// Clockwise after the quarter turns, around the middle; -15 to 15.
     pub degrees: f64,
-    /// What is kept, in pixels of the turned picture; without it all that the turning left full.
-    pub crop: Option<Region>,
+    /// What is kept of the straightened picture; without it all that the turning left full.
+    #[cfg_attr(feature = "schema", schema(value_type = Option<Region>))]
+    pub crop: Option<Region<Straightened>>,
 }
 
 /// Why a frame cannot be used.
@@ -55,8 +56,8 @@ impl Frame {
         if self.quarter_turns % 2 == 1 { Size::new(original.height, original.width) } else { original }
     }
 
-    /// What is kept of an original of this size, in pixels of the turned picture.
-    pub fn kept(&self, original: Size) -> Result<Region, FrameError> {
+    /// What is kept of the straightened picture, of an original of this size.
+    pub fn kept(&self, original: Size) -> Result<Region<Straightened>, FrameError> {
         if self.quarter_turns > 3 {
             return Err(FrameError::Turns(self.quarter_turns));
         }
@@ -102,7 +103,7 @@ impl Frame {
         let width = w.min(h * proportion).round().clamp(1.0, w) as u32;
         let height = h.min(w / proportion).round().clamp(1.0, h) as u32;
         let (x, y) = (kept.x + (kept.width - width) / 2, kept.y + (kept.height - height) / 2);
-        Ok(Self { crop: Some(Region::new(x, y, width, height)), ..*self })
+        Ok(Self { crop: Some(Region::of(x, y, width, height)), ..*self })
     }
 
     /// The size of what is kept.
@@ -128,9 +129,9 @@ impl Frame {
     }
 
     /// The largest rectangle of the picture's own shape that straightening leaves full, in the middle.
-    fn largest_full(&self, turned: Size) -> Region {
+    fn largest_full(&self, turned: Size) -> Region<Straightened> {
         if self.degrees == 0.0 {
-            return turned.whole();
+            return turned.whole().seen_as();
         }
         let (w, h) = (f64::from(turned.width), f64::from(turned.height));
         let (sin, cos) = (self.degrees.abs().to_radians().sin(), self.degrees.abs().to_radians().cos());
@@ -138,7 +139,7 @@ impl Frame {
         let share = (w / (w * cos + h * sin)).min(h / (w * sin + h * cos));
         let side = |px: f64| ((px * share).floor() as u32).max(1);
         let (width, height) = (side(w), side(h));
-        Region::new((turned.width - width) / 2, (turned.height - height) / 2, width, height)
+        Region::of((turned.width - width) / 2, (turned.height - height) / 2, width, height)
     }
 
     /// From places of the straightened picture to places of the merely turned one.

@@ -1,11 +1,15 @@
 //! Sizes, regions and places in whole and fractional pixels.
 
 use std::fmt;
+use std::marker::PhantomData;
 use std::num::NonZeroU32;
 
 use serde::{Deserialize, Deserializer, Serialize};
 
-/// Width and height in pixels, both at least 1: a size that comes in from outside is refused otherwise.
+use crate::affine::space;
+
+/// Width and height in pixels, both at least 1: a size that comes in from outside is refused otherwise. It is a number of pixels, and lies
+/// in no space.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Size {
@@ -71,10 +75,26 @@ impl fmt::Display for Size {
     }
 }
 
+/// A rectangle of pixels inside a picture; its type says in which [space](crate::affine::space) it lies.
+#[derive(Serialize, Deserialize)]
+#[serde(bound = "", from = "RegionNumbers", into = "RegionNumbers")]
+pub struct Region<S = space::Any> {
+    /// First column.
+    pub x: u32,
+    /// First row.
+    pub y: u32,
+    /// Columns.
+    pub width: u32,
+    /// Rows.
+    pub height: u32,
+    /// Where it lies.
+    pub space: PhantomData<fn() -> S>,
+}
+
 /// A rectangle of pixels inside a picture.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Region {
+#[derive(Clone, Copy, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = Region))]
+pub struct RegionNumbers {
     /// First column.
     pub x: u32,
     /// First row.
@@ -88,7 +108,19 @@ pub struct Region {
 impl Region {
     /// A rectangle from its corner and sides.
     pub const fn new(x: u32, y: u32, width: u32, height: u32) -> Self {
-        Self { x, y, width, height }
+        Self::of(x, y, width, height)
+    }
+}
+
+impl<S> Region<S> {
+    /// A rectangle of a space, from its corner and sides.
+    pub const fn of(x: u32, y: u32, width: u32, height: u32) -> Self {
+        Self { x, y, width, height, space: PhantomData }
+    }
+
+    /// The same numbers in another space: where it is said what a rectangle is of, and for code that does the same in all spaces.
+    pub const fn seen_as<T>(self) -> Region<T> {
+        Region::of(self.x, self.y, self.width, self.height)
     }
 
     /// Its two sides.
@@ -109,7 +141,7 @@ impl Region {
     /// Its middle, of this side at most.
     pub fn middle(self, side: u32) -> Self {
         let (width, height) = (self.width.min(side), self.height.min(side));
-        Self::new(self.x + (self.width - width) / 2, self.y + (self.height - height) / 2, width, height)
+        Self::of(self.x + (self.width - width) / 2, self.y + (self.height - height) / 2, width, height)
     }
 
     /// Squares of `side` px, less where the picture is smaller, spread evenly over a picture without overlapping, row by row: at most
@@ -126,7 +158,7 @@ impl Region {
         };
         let at = |row, column| {
             let (x, y) = (place(column, across, size.width - width), place(row, down, size.height - height));
-            Self::new(x, y, width, height)
+            Self::of(x, y, width, height)
         };
         (0..down).flat_map(|row| (0..across).map(move |column| (row, column))).map(|(r, c)| at(r, c)).collect()
     }
@@ -135,30 +167,111 @@ impl Region {
     pub fn within(self, size: Size) -> Option<Self> {
         let right = (u64::from(self.x) + u64::from(self.width)).min(size.width.into()) as u32;
         let bottom = (u64::from(self.y) + u64::from(self.height)).min(size.height.into()) as u32;
-        (self.x < right && self.y < bottom).then(|| Self::new(self.x, self.y, right - self.x, bottom - self.y))
+        (self.x < right && self.y < bottom).then(|| Self::of(self.x, self.y, right - self.x, bottom - self.y))
     }
 
     /// The part that two rectangles share; nothing if there is none.
     pub fn intersection(self, other: Self) -> Option<Self> {
         let (x, y) = (self.x.max(other.x), self.y.max(other.y));
         let (right, bottom) = (self.right().min(other.right()), self.bottom().min(other.bottom()));
-        (x < right && y < bottom).then(|| Self::new(x, y, right - x, bottom - y))
+        (x < right && y < bottom).then(|| Self::of(x, y, right - x, bottom - y))
     }
 
     /// The rectangle in a picture `factor` times as large.
     pub fn times(self, factor: u32) -> Self {
-        Self::new(self.x * factor, self.y * factor, self.width * factor, self.height * factor)
+        Self::of(self.x * factor, self.y * factor, self.width * factor, self.height * factor)
     }
 }
 
-/// A place on the original, in its pixels.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
-#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
-pub struct Place {
+/// A place in a picture, in its pixels; its type says in which [space](crate::affine::space).
+#[derive(Serialize, Deserialize)]
+#[serde(bound = "", from = "PlaceNumbers", into = "PlaceNumbers")]
+pub struct Place<S = space::Original> {
     /// Across, from the left edge.
     pub x: f32,
     /// Down, from the top.
     pub y: f32,
+    /// Where it lies.
+    pub space: PhantomData<fn() -> S>,
+}
+
+/// A place on the original, in its pixels.
+#[derive(Clone, Copy, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema), schema(as = Place))]
+pub struct PlaceNumbers {
+    /// Across, from the left edge.
+    pub x: f32,
+    /// Down, from the top.
+    pub y: f32,
+}
+
+impl<S> Place<S> {
+    /// From its two distances.
+    pub const fn new(x: f32, y: f32) -> Self {
+        Self { x, y, space: PhantomData }
+    }
+}
+
+/// What a derive would give only where the space has it, and how it stands in documents.
+macro_rules! of_any_space {
+    ($name:ident, $numbers:ident, $shown:literal, $($field:ident),+) => {
+        impl<S> Clone for $name<S> {
+            fn clone(&self) -> Self {
+                *self
+            }
+        }
+
+        impl<S> Copy for $name<S> {}
+
+        impl<S> PartialEq for $name<S> {
+            fn eq(&self, other: &Self) -> bool {
+                ($(self.$field,)+) == ($(other.$field,)+)
+            }
+        }
+
+        impl<S> fmt::Debug for $name<S> {
+            fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+                f.debug_struct($shown)$(.field(stringify!($field), &self.$field))+.finish()
+            }
+        }
+
+        impl<S> From<$numbers> for $name<S> {
+            fn from($numbers { $($field),+ }: $numbers) -> Self {
+                Self { $($field,)+ space: PhantomData }
+            }
+        }
+
+        impl<S> From<$name<S>> for $numbers {
+            fn from($name { $($field,)+ .. }: $name<S>) -> Self {
+                Self { $($field),+ }
+            }
+        }
+
+        #[cfg(feature = "schema")]
+        impl<S> utoipa::PartialSchema for $name<S> {
+            fn schema() -> utoipa::openapi::RefOr<utoipa::openapi::schema::Schema> {
+                $numbers::schema()
+            }
+        }
+
+        #[cfg(feature = "schema")]
+        impl<S> utoipa::ToSchema for $name<S> {
+            fn name() -> std::borrow::Cow<'static, str> {
+                $shown.into()
+            }
+        }
+    };
+}
+
+of_any_space!(Region, RegionNumbers, "Region", x, y, width, height);
+of_any_space!(Place, PlaceNumbers, "Place", x, y);
+
+impl<S> Eq for Region<S> {}
+
+impl<S> std::hash::Hash for Region<S> {
+    fn hash<H: std::hash::Hasher>(&self, state: &mut H) {
+        (self.x, self.y, self.width, self.height).hash(state);
+    }
 }
 
 #[cfg(test)]

@@ -340,7 +340,7 @@ mod tests {
     }
 
     fn face(eyes: f32) -> Face {
-        let at = |x: f32| Place { x, y: 50.0 };
+        let at = |x: f32| Place::new(x, 50.0);
         Face::of_eyes(at(100.0), at(100.0 + eyes))
     }
 
@@ -426,7 +426,7 @@ mod tests {
 
     #[test]
     fn a_crop_decides_the_shape() {
-        let frame = Frame { crop: Some(Region::new(0, 0, 1000, 1000)), ..Frame::default() };
+        let frame = Frame { crop: Some(Region::of(0, 0, 1000, 1000)), ..Frame::default() };
         let worked = on_sheet(Surround::None, frame);
         assert_eq!((worked.kept, worked.treatment.size), (Size::new(1000, 1000), Size::new(4000, 4000)));
         assert_eq!(worked.treatment.passes().len(), 1);

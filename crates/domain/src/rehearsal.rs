@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::affine::space::Original;
 use crate::clean::Clean;
 use crate::geometry::Region;
 use crate::kernel::Kernel;
@@ -84,7 +85,8 @@ pub struct Standing {
     /// Result side / side of what candidates start from.
     pub factor: u32,
     /// The parts in pixels of the original, in the order in which they are done.
-    pub parts: Vec<Region>,
+    #[cfg_attr(feature = "schema", schema(value_type = Vec<Region>))]
+    pub parts: Vec<Region<Original>>,
     /// How many of them all candidates have done.
     pub parts_done: usize,
     /// The candidates, in the order in which they perform.

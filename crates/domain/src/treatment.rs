@@ -3,6 +3,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::affine::space;
 use crate::clean::Clean;
 use crate::face::{CANVAS, Face, MOST_FACES};
 use crate::finish::Finish;
@@ -267,8 +268,8 @@ impl Treatment {
     }
 
     /// Where the picture lies on the sheet.
-    pub fn place(&self) -> Region {
-        Region::new(self.margin.left, self.margin.top, self.size.width, self.size.height)
+    pub fn place(&self) -> Region<space::Sheet> {
+        Region::of(self.margin.left, self.margin.top, self.size.width, self.size.height)
     }
 
     /// The same picture by plain resampling and nothing else, for comparison.
@@ -556,7 +557,7 @@ mod tests {
     #[case::kept(plain(600, 400), true)]
     #[case::rounded(plain(1000, 667), true)]
     #[case::stretched(plain(600, 420), false)]
-    #[case::cropped(Treatment { frame: Frame { crop: Some(Region::new(0, 0, 200, 200)), ..Frame::default() }, ..plain(400, 400) }, true)]
+    #[case::cropped(Treatment { frame: Frame { crop: Some(Region::of(0, 0, 200, 200)), ..Frame::default() }, ..plain(400, 400) }, true)]
     #[case::turned(Treatment { frame: Frame { quarter_turns: 1, ..Frame::default() }, ..plain(200, 300) }, true)]
     #[case::mirrored_too_far(Treatment { margin: Margin::around(401, Fill::Mirror), ..plain(600, 400) }, false)]
     #[case::wide_paper(Treatment { margin: Margin::around(401, Fill::White), ..plain(600, 400) }, true)]
@@ -590,7 +591,7 @@ mod tests {
     }
 
     fn painted(x: f32, y: f32, radius: f32) -> TreatedArea {
-        let stroke = Stroke { points: vec![Place { x, y }], radius, feather: 0.5, erases: false };
+        let stroke = Stroke { points: vec![Place::new(x, y)], radius, feather: 0.5, erases: false };
         let mask = Mask { shape: Shape::Painted { strokes: vec![stroke] }, inverted: false };
         let enlarge = Enlarge::Plain { kernel: Kernel::Lanczos3 };
         TreatedArea { mask, clean: Clean::default(), enlarge, finish: Finish::default() }
@@ -624,7 +625,7 @@ mod tests {
 
     #[test]
     fn a_restored_face_costs_a_canvas_and_is_checked() {
-        let at = |x: f32| Place { x, y: 50.0 };
+        let at = |x: f32| Place::new(x, 50.0);
         let model = ModelRef { model: "faces".to_owned(), sha256: ContentHash::of(b"faces") };
         let restored = |face, strength| {
             let restore = Some(Restore { model: model.clone(), strength });

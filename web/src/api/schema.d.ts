@@ -3470,7 +3470,10 @@ export interface components {
             /** @description Its password. */
             password: string;
         };
-        /** @description Width and height in pixels, both at least 1: a size that comes in from outside is refused otherwise. */
+        /**
+         * @description Width and height in pixels, both at least 1: a size that comes in from outside is refused otherwise. It is a number of pixels, and lies
+         *     in no space.
+         */
         Size: {
             /**
              * Format: int32

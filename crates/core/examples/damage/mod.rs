@@ -28,7 +28,7 @@ pub fn load(folder: &Path) -> Outcome<Vec<Photo>> {
     for path in paths {
         let decoded = codec::read(&path, ContentHash::of_file(&path)?, &Limits::default())?;
         let name = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
-        photos.push(Photo { name, planes: decoded.original.region(decoded.original.size().whole()) });
+        photos.push(Photo { name, planes: decoded.original.planes() });
     }
     if photos.is_empty() { Err("no photographs: fetch them first, see foundry/README.md".into()) } else { Ok(photos) }
 }
@@ -210,7 +210,7 @@ pub fn jpeg(planes: &Planes, quality: u8) -> Outcome<Planes> {
     let picture = image::load_from_memory(&bytes)?.into_rgb8();
     let samples = Samples::Eight(picture.into_raw());
     let original = Original::new(ContentHash::of(&bytes), planes.size(), Channels::Colour, samples, None);
-    Ok(original.region(planes.size().whole()))
+    Ok(original.region(planes.size().whole().seen_as()))
 }
 
 fn eight_bits(planes: &Planes) -> Vec<u8> {

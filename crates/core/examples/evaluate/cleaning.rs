@@ -217,7 +217,7 @@ pub fn before_enlarging(text: &mut String, shelf: &Shelf, photos: &[Photo]) -> O
                 worked(&cleaned)?.treatment,
             ];
             for (sum, treatment) in sums.iter_mut().zip(&treatments) {
-                let result = renderer.render(&original, treatment, size.whole(), &Unhurried)?;
+                let result = renderer.render(&original, treatment, size.whole().seen_as(), &Unhurried)?;
                 *sum += psnr(&result, &truth, 8) / photos.len() as f64;
             }
         }

@@ -115,8 +115,12 @@ pub fn seams(shelf: &Shelf, model: &Model, sets: &Sets) -> Outcome<f32> {
     let whole = clamped(model.network()?.run(&planes, None)?);
     let treatment = Treatment::with_model(shelf, &model.card().id, size, size.times(model.card().factor()))?;
     let original = Original::from_planes(&planes);
-    let tiled =
-        Renderer::new(shelf.clone(), 256 << 20).render(&original, &treatment, whole.size().whole(), &Unhurried)?;
+    let tiled = Renderer::new(shelf.clone(), 256 << 20).render(
+        &original,
+        &treatment,
+        whole.size().whole().seen_as(),
+        &Unhurried,
+    )?;
     let pairs = tiled.values().iter().zip(whole.values());
     Ok(pairs.map(|(a, b)| (a - b).abs() * 255.0).fold(0.0, f32::max))
 }

@@ -58,15 +58,15 @@ fn person(path: &Path) -> Outcome<Person> {
     let figure = |value: &serde_json::Value| value.as_f64().unwrap_or(f64::NAN) as f32;
     let at = |name: &str| {
         let place = &facts["landmarks"][name];
-        Place { x: figure(&place[0]), y: figure(&place[1]) }
+        Place::new(figure(&place[0]), figure(&place[1]))
     };
     let (a, b) = (at("mouth_left"), at("mouth_right"));
-    let mouth = Place { x: (a.x + b.x) / 2.0, y: (a.y + b.y) / 2.0 };
+    let mouth = Place::new((a.x + b.x) / 2.0, (a.y + b.y) / 2.0);
     // A person's left eye lies on the picture's right.
     let face = Face { left_eye: at("right_pupil"), right_eye: at("left_pupil"), mouth };
     let original = codec::read(path, ContentHash::of_file(path)?, &Limits::default())?.original;
     let name = path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
-    Ok(Person { name, planes: original.region(original.size().whole()), face, turned: figure(&facts["yaw"]).abs() })
+    Ok(Person { name, planes: original.planes(), face, turned: figure(&facts["yaw"]).abs() })
 }
 
 /// What happens to a face before it lands on the desk.
@@ -152,10 +152,8 @@ fn undergo(trial: Trial, person: &Person, renderer: &Renderer) -> Outcome<Seen> 
         picture = damage::jpeg(&picture, quality)?;
     }
     let original = damage::as_original(&picture);
-    let place = |p: Place| Place {
-        x: p.x * small.width as f32 / truth_size.width as f32,
-        y: p.y * small.height as f32 / truth_size.height as f32,
-    };
+    let (across, down) = (small.width as f32 / truth_size.width as f32, small.height as f32 / truth_size.height as f32);
+    let place = |p: Place| Place::new(p.x * across, p.y * down);
     let Face { left_eye, right_eye, mouth } = person.face;
     let face = Face { left_eye: place(left_eye), right_eye: place(right_eye), mouth: place(mouth) };
     let shelf = renderer.shelf();
@@ -166,10 +164,10 @@ fn undergo(trial: Trial, person: &Person, renderer: &Renderer) -> Outcome<Seen> 
     let restoration = renderer.restoration(&original, &full, &face, &Unhurried)?.ok_or("the face is in the picture")?;
     let on_canvas = |planes: &Planes| {
         let back = person.face.to_canvas().expect("a face").inverse();
-        dettaglio_core::face::canvas::seen_through(&back, planes, (0, 0), CANVAS.whole())
+        dettaglio_core::face::canvas::seen_through(&back, planes, (0, 0), CANVAS.whole().seen_as())
     };
     let rendered = |treatment: &Treatment| -> Outcome<Planes> {
-        Ok(on_canvas(&renderer.render(&original, treatment, truth_size.whole(), &Unhurried)?))
+        Ok(on_canvas(&renderer.render(&original, treatment, truth_size.whole().seen_as(), &Unhurried)?))
     };
     Ok(Seen {
         before: on_canvas(&resample(&picture, truth_size, truth_size.whole(), Kernel::Bicubic)),

@@ -231,7 +231,7 @@ pub fn as_suggested(shelf: &Shelf) -> Outcome<String> {
             let noise = Noise { model, level, grain: 0.9, speckle: 1.0, keep_texture: 0.1, keep_lines };
             let clean = Clean { noise: Some(noise), ..Clean::default() };
             let treatment = Treatment { clean, ..Treatment::plain(Kernel::Lanczos3, SKY) };
-            let seen = renderer.render(&original, &treatment, SKY.whole(), &Unhurried)?;
+            let seen = renderer.render(&original, &treatment, SKY.whole().seen_as(), &Unhurried)?;
             let Left { stars, colour, ring, wires, sky } = look(&seen, &truth, &noisy, &stars, &wires);
             let name = format!(
                 "{}, lines {}",

@@ -57,7 +57,7 @@ pub fn load(pictures: &Path) -> Outcome<Vec<Decoded>> {
 
 fn panes(model: &Model, native: &Decoded) -> Outcome<Vec<Planes>> {
     let (card, network) = (model.card(), model.network()?);
-    let photo = &native.original.region(native.original.size().whole());
+    let photo = &native.original.planes();
     // With what lies around it, so that no edge is seen.
     let around = photo.size();
     let side = (SIDE / card.factor()).min(around.width).min(around.height);

@@ -180,7 +180,7 @@ fn judge(shelf: &Shelf, case: Case, quality: Option<u8>, whole_shelf: bool) -> O
     let made = |recipe: &Recipe| -> Outcome<Planes> {
         let target = Target::Factor { factor: f64::from(FACTOR) };
         let treatment = recipe.work_out(shelf, picture.size(), target)?.treatment;
-        Ok(renderer.render(&picture, &treatment, treatment.size.whole(), &Unhurried)?)
+        Ok(renderer.render(&picture, &treatment, treatment.size.whole().seen_as(), &Unhurried)?)
     };
     let border = FACTOR + 4;
     let of = |recipe: &Recipe| -> Outcome<f64> { Ok(psnr(&made(recipe)?, &truth, border)) };

@@ -21,7 +21,7 @@ pub fn seen_through<New, Source>(
     map: &Affine<New, Source>,
     source: &Planes,
     origin: (u32, u32),
-    region: Region,
+    region: Region<New>,
 ) -> Planes {
     let scale = map.xx.hypot(map.yx).max(map.xy.hypot(map.yy));
     let samples = (scale - 0.01).ceil().clamp(1.0, 16.0) as usize;
@@ -132,9 +132,9 @@ mod tests {
     #[test]
     fn to_the_canvas_and_back_is_the_picture() {
         let picture = waves(Size::new(300, 400));
-        let face = Face::of_eyes(Place { x: 100.0, y: 120.0 }, Place { x: 165.0, y: 130.0 });
+        let face = Face::of_eyes(Place::new(100.0, 120.0), Place::new(165.0, 130.0));
         let to = face.to_canvas().unwrap();
-        let canvas = seen_through(&to.inverse(), &picture, (0, 0), CANVAS.whole());
+        let canvas = seen_through(&to.inverse(), &picture, (0, 0), CANVAS.whole().seen_as());
         let part = Region::new(110, 120, 60, 80);
         let back = seen_through(&to, &canvas, (0, 0), part);
         let due = picture.cut(part);
@@ -147,12 +147,12 @@ mod tests {
         let picture = waves(Size::new(200, 200));
         let map: Affine<Canvas, Kept> =
             Affine { xx: 0.6, xy: -0.1, yx: 0.1, yy: 0.6, x0: 20.0, y0: 10.0, ..Affine::IDENTITY };
-        let whole = seen_through(&map, &picture, (0, 0), Region::new(0, 0, 180, 150));
+        let whole = seen_through(&map, &picture, (0, 0), Region::of(0, 0, 180, 150));
         let region = Region::new(40, 30, 50, 20);
         // The part needs only its own pixels of the source, wherever they start.
         let origin = (30, 20);
         let near = picture.cut(Region::new(origin.0, origin.1, 60, 60));
-        let part = seen_through(&map, &near, origin, region);
+        let part = seen_through(&map, &near, origin, region.seen_as());
         assert!(part == whole.cut(region));
     }
 
@@ -161,7 +161,7 @@ mod tests {
         let checks = (0..3 * 64 * 64).map(|i| ((i % 64 + i / 64) % 2) as f32).collect();
         let picture = Planes::from_values(Size::new(64, 64), checks);
         let map: Affine<Canvas, Kept> = Affine { xx: 4.0, yy: 4.0, ..Affine::IDENTITY };
-        let small = seen_through(&map, &picture, (0, 0), Region::new(2, 2, 10, 10));
+        let small = seen_through(&map, &picture, (0, 0), Region::of(2, 2, 10, 10));
         assert!(small.values().iter().all(|v| (v - 0.5).abs() < 0.05), "{:?}", &small.values()[..5]);
     }
 

@@ -106,8 +106,8 @@ impl std::fmt::Debug for Finder {
 
 /// A face and how sure it is.
 #[derive(Clone, Copy)]
-struct Find {
-    face: Face,
+struct Find<S = space::Original> {
+    face: Face<S>,
     sure: f32,
 }
 
@@ -129,7 +129,7 @@ struct Square {
 
 impl Square {
     /// The square that a face fills.
-    fn of(face: &Face) -> Self {
+    fn of<S>(face: &Face<S>) -> Self {
         let mean = |a: f32, b: f32, c: f32| f64::from(a + b + c) / 3.0;
         let (l, r, m) = (face.left_eye, face.right_eye, face.mouth);
         Self { x: mean(l.x, r.x, m.x), y: mean(l.y, r.y, m.y), side: HEAD * f64::from(face.eyes()) }
@@ -255,13 +255,13 @@ fn between(picture: &Planes, square: Square, side: u32) -> Vec<f32> {
 }
 
 /// A square of a picture as one of so many pixels, each the mean of what it covers; `None` where it leaves the picture altogether.
-fn seen(picture: &(impl Source + ?Sized), square: Square, side: u32) -> Option<Vec<f32>> {
+fn seen<S>(picture: &(impl Source<Space = S> + ?Sized), square: Square, side: u32) -> Option<Vec<f32>> {
     let step = square.side / f64::from(side);
     let (x0, y0) = square.corner();
-    let map: Affine<space::Canvas, space::Kept> = Affine { xx: step, yy: step, x0, y0, ..Affine::IDENTITY };
+    let map: Affine<space::Canvas, S> = Affine { xx: step, yy: step, x0, y0, ..Affine::IDENTITY };
     let part = bounds(&map, f64::from(side), f64::from(side), picture.size())?;
-    let mut values =
-        seen_through(&map, &picture.pull(part), (part.x, part.y), Size::new(side, side).whole()).into_values();
+    let mut values = seen_through(&map, &picture.pull(part), (part.x, part.y), Size::new(side, side).whole().seen_as())
+        .into_values();
     in_usual_light(&mut values);
     Some(values)
 }
@@ -352,7 +352,7 @@ impl Finder {
     /// The face near a square of a picture, if there is one.
     ///
     /// Squares are off by up to a fifth: the places found in the likeliest of a few lead to a better one.
-    fn face(&self, view: &View<'_>, rough: Square, refined: f32) -> Result<Option<Find>, ModelError> {
+    fn face(&self, view: &View<'_>, rough: Square, refined: f32) -> Result<Option<Find<space::Kept>>, ModelError> {
         let first = self.look_closely(view, &ROUGH.map(|share| rough.grown(share)), false)?;
         let Some((sure, face)) = first.into_iter().max_by(|a, b| a.0.total_cmp(&b.0)) else { return Ok(None) };
         if sure < WORTH_A_LOOK {
@@ -366,10 +366,10 @@ impl Finder {
         let sure = closer.iter().map(|(sure, _)| sure).sum::<f32>() / count;
         // The mean over the looks steadies the places.
         let mut apart = 0.0_f32;
-        let mut mean = |of: fn(&Face) -> Place| {
+        let mut mean = |of: fn(&Face<space::Kept>) -> Place<space::Kept>| {
             let (x, y) = closer.iter().fold((0.0, 0.0), |(x, y), (_, f)| (x + of(f).x / count, y + of(f).y / count));
             apart = closer.iter().map(|(_, f)| (of(f).x - x).hypot(of(f).y - y)).fold(apart, f32::max);
-            Place { x, y }
+            Place::new(x, y)
         };
         let face = Face { left_eye: mean(|f| f.left_eye), right_eye: mean(|f| f.right_eye), mouth: mean(|f| f.mouth) };
         let least = if view.is_usual && face.eyes() >= CLEAR_EYES { CLEAR } else { DOUBTFUL };
@@ -387,7 +387,7 @@ impl Finder {
         view: &View<'_>,
         squares: &[Square],
         mirrored_too: bool,
-    ) -> Result<Vec<(f32, Face)>, ModelError> {
+    ) -> Result<Vec<(f32, Face<space::Kept>)>, ModelError> {
         let mut values = Vec::new();
         let mut inside = Vec::new();
         for square in squares {
@@ -406,12 +406,12 @@ impl Finder {
         answers[inside.len()..].iter_mut().for_each(Answer::mirror);
         let face = |(Answer { sure, places }, square): (Answer, &&Square)| {
             let (x0, y0) = square.corner();
-            let at = |k: usize| Place {
-                x: (x0 + f64::from(places[k].0) * square.side) as f32,
-                y: (y0 + f64::from(places[k].1) * square.side) as f32,
+            let at = |k: usize| {
+                let place = |from: f64, share: f32| (from + f64::from(share) * square.side) as f32;
+                Place::new(place(x0, places[k].0), place(y0, places[k].1))
             };
             let (a, b) = (at(3), at(4));
-            let mouth = Place { x: (a.x + b.x) / 2.0, y: (a.y + b.y) / 2.0 };
+            let mouth = Place::new((a.x + b.x) / 2.0, (a.y + b.y) / 2.0);
             (sure, Face { left_eye: at(0), right_eye: at(1), mouth })
         };
         Ok(answers.into_iter().zip(inside.iter().cycle()).map(face).collect())
@@ -465,7 +465,7 @@ fn brought_down(picture: &(impl Source + Sync), most: f64) -> Planes {
     let strips: Vec<Planes> = tops.par_iter().map(strip).collect();
     let mut copy = Planes::black(size);
     for (strip, top) in strips.iter().zip(tops) {
-        copy.paste(strip, strip.size().whole(), 0, top);
+        copy.paste(strip, 0, top);
     }
     copy
 }
@@ -477,7 +477,7 @@ fn as_seen(picture: &Planes, quarter_turns: u8, light: Light) -> Planes {
         _ => {
             let original = Original::from_planes(picture);
             let framed = Framed::new(&original, Frame { quarter_turns, ..Frame::default() }).expect("a whole picture");
-            framed.pull(framed.size().whole())
+            framed.planes()
         }
     };
     if light == Light::AsItIs {
@@ -516,7 +516,7 @@ mod tests {
 
     #[test]
     fn of_finds_over_each_other_the_surest_stays() {
-        let face = |x: f32, eyes: f32| Face::of_eyes(Place { x, y: 50.0 }, Place { x: x + eyes, y: 50.0 });
+        let face = |x: f32, eyes: f32| Face::of_eyes(Place::new(x, 50.0), Place::new(x + eyes, 50.0));
         let find = |face, sure| Find { face, sure };
         let kept =
             apart(vec![find(face(100.0, 30.0), 0.95), find(face(104.0, 32.0), 0.99), find(face(300.0, 60.0), 0.9)]);

@@ -169,7 +169,7 @@ impl Network for OnnxNetwork {
         if let Some(full) = input.filled_up(self.multiple) {
             let level = level.map(|level| fill_up(level, input.size(), full.size()));
             let output = self.run_at(&full, level.as_deref(), corner)?;
-            return Ok(output.cut(input.size().times(self.factor).whole()));
+            return Ok(output.into_part(input.size().times(self.factor).whole()));
         }
         let failed = |why: String| ModelError::Run { id: self.id.clone(), why };
         let Size { width, height } = input.size();

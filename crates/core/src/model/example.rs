@@ -25,7 +25,7 @@ pub struct Example {
 impl Example {
     /// Runs a model over the whole of a small picture; a cleaner is told what the picture's reading finds.
     pub fn of(card: &Card, network: &dyn Network, original: &Original, facts: &Facts) -> Result<Self, ModelError> {
-        let mut picture = original.region(original.size().whole());
+        let mut picture = original.planes();
         let level = network.level().map(|kind| match level(kind, original, facts) {
             Some(conditioning) => conditioning_map(conditioning, &picture),
             None => {
@@ -112,7 +112,7 @@ mod tests {
     fn a_cleaner_is_told_what_is_read() {
         let Decoded { original, facts } = decoded();
         let example = Example::of(&stand_in::cleaner_card(), &Smear, &original, &facts).unwrap();
-        assert_eq!(example.before, original.region(original.size().whole()));
+        assert_eq!(example.before, original.planes());
         assert_ne!(example.after, example.before);
     }
 }

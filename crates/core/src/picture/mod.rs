@@ -4,4 +4,4 @@ mod original;
 pub(crate) mod planes;
 
 pub use original::{Original, Samples};
-pub use planes::{Planes, fill_up};
+pub use planes::{Planes, View, fill_up};

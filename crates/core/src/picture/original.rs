@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use dettaglio_domain::affine::space;
 use dettaglio_domain::file::{Channels, Depth};
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::hash::ContentHash;
@@ -138,14 +139,19 @@ impl Original {
     /// A region as planes of encoded RGB in [0, 1].
     ///
     /// The region must lie inside the picture.
-    pub fn region(&self, region: Region) -> Planes {
+    pub fn region(&self, region: Region<space::Original>) -> Planes {
         match &self.samples {
             Samples::Eight(samples) => self.gather(samples, region, |v| f32::from(v) / 255.0),
             Samples::Sixteen(samples) => self.gather(samples, region, |v| f32::from(v) / 65535.0),
         }
     }
 
-    fn gather<T: Copy>(&self, samples: &[T], region: Region, value: impl Fn(T) -> f32) -> Planes {
+    /// All of it, as [`region`](Self::region) gives parts of it.
+    pub fn planes(&self) -> Planes {
+        self.region(self.size.whole().seen_as())
+    }
+
+    fn gather<T: Copy>(&self, samples: &[T], region: Region<space::Original>, value: impl Fn(T) -> f32) -> Planes {
         let mut planes = Planes::black(region.size());
         let count = self.channels.count();
         for y in 0..region.height {
@@ -181,7 +187,7 @@ mod tests {
     fn a_grey_original_fills_all_three_planes() {
         let samples = Samples::Eight(vec![0, 51, 102, 255]);
         let grey = Original::new(ContentHash::of(b"grey"), Size::new(2, 2), Channels::Grey, samples, None);
-        let planes = grey.region(Region::new(1, 0, 1, 2));
+        let planes = grey.region(Region::of(1, 0, 1, 2));
         assert_eq!(planes.values(), &[0.2, 1.0, 0.2, 1.0, 0.2, 1.0]);
     }
 
@@ -192,9 +198,11 @@ mod tests {
         let region = Region::new(1, 2, 3, 2);
         let part = planes.cut(region);
         let mut copy = planes.clone();
-        copy.paste(&Planes::black(size), size.whole(), 0, 0);
-        copy.paste(&part, part.size().whole(), region.x, region.y);
+        copy.paste(&Planes::black(size), 0, 0);
+        copy.paste(&part, region.x, region.y);
         assert_eq!(copy.cut(region), part);
+        assert!(copy.view(region).values().eq(part.values().iter().copied()));
+        assert_eq!(copy.clone().into_part(region), part);
         assert_eq!(copy.row(2, 0), &[0.0; 5]);
     }
 }

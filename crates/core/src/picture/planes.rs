@@ -65,28 +65,78 @@ impl Planes {
         &mut self.values[start..start + width]
     }
 
-    /// Copies `from` of another picture to (`x`, `y`) of this one.
-    pub fn paste(&mut self, source: &Planes, from: Region, x: u32, y: u32) {
-        let columns = from.x as usize..from.right() as usize;
+    /// A part of it, not copied.
+    pub fn view<S>(&self, region: Region<S>) -> View<'_> {
+        View { planes: self, region: region.seen_as() }
+    }
+
+    /// Copies pixels of another picture to (`x`, `y`) of this one.
+    pub fn paste<'a>(&mut self, source: impl Into<View<'a>>, x: u32, y: u32) {
+        let source = source.into();
         for channel in 0..3 {
-            for row in 0..from.height {
-                let pixels = &source.row(channel, from.y + row)[columns.clone()];
+            for row in 0..source.size().height {
+                let pixels = source.row(channel, row);
                 self.row_mut(channel, y + row)[x as usize..x as usize + pixels.len()].copy_from_slice(pixels);
             }
         }
     }
 
     /// A part of it, copied.
-    pub fn cut(&self, region: Region) -> Self {
+    pub fn cut<S>(&self, region: Region<S>) -> Self {
         let mut part = Self::black(region.size());
-        part.paste(self, region, 0, 0);
+        part.paste(self.view(region), 0, 0);
         part
+    }
+
+    /// A part of it, in the same memory.
+    pub fn into_part<S>(mut self, region: Region<S>) -> Self {
+        let (width, columns) = (self.size.width as usize, region.width as usize);
+        let mut end = 0;
+        for channel in 0..3 {
+            for y in region.y..region.bottom() {
+                let start = (channel * self.size.height as usize + y as usize) * width + region.x as usize;
+                self.values.copy_within(start..start + columns, end);
+                end += columns;
+            }
+        }
+        self.values.truncate(end);
+        Self { size: region.size(), values: self.values }
     }
 
     /// ITU-R BT.601 luminance of every pixel, 0..1, shape (height, width).
     pub fn luminance(&self) -> Vec<f32> {
         let (r, (g, b)) = (self.plane(0), (self.plane(1), self.plane(2)));
         r.iter().zip(g.iter().zip(b)).map(|(r, (g, b))| 0.299 * r + 0.587 * g + 0.114 * b).collect()
+    }
+}
+
+/// A part of planes, not copied.
+#[derive(Clone, Copy, Debug)]
+pub struct View<'a> {
+    planes: &'a Planes,
+    region: Region,
+}
+
+impl<'a> View<'a> {
+    /// Width and height.
+    pub fn size(self) -> Size {
+        self.region.size()
+    }
+
+    /// One row of one plane.
+    pub fn row(self, channel: usize, y: u32) -> &'a [f32] {
+        &self.planes.row(channel, self.region.y + y)[self.region.x as usize..self.region.right() as usize]
+    }
+
+    /// All values, (3, height, width).
+    pub fn values(self) -> impl Iterator<Item = f32> + 'a {
+        (0..3).flat_map(move |channel| (0..self.region.height).flat_map(move |y| self.row(channel, y).iter().copied()))
+    }
+}
+
+impl<'a> From<&'a Planes> for View<'a> {
+    fn from(planes: &'a Planes) -> Self {
+        planes.view(planes.size.whole())
     }
 }
 

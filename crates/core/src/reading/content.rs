@@ -59,7 +59,7 @@ const LEAST_TONES: usize = 200;
 
 /// A block's mean red, green and blue, encoded.
 fn mean_colour(original: &Original, block: &Block) -> [f32; 3] {
-    let planes = original.region(Region::new(block.x, block.y, BLOCK, BLOCK));
+    let planes = original.region(Region::of(block.x, block.y, BLOCK, BLOCK));
     [0, 1, 2].map(|c| planes.plane(c).iter().sum::<f32>() / (BLOCK * BLOCK) as f32)
 }
 
@@ -107,7 +107,7 @@ fn is_faded_tone(blocks: &[&Block], colours: &[[f32; 3]]) -> bool {
 
 /// Whether the block of 16 x 16 px at a place holds two even tones and little in between.
 pub fn is_lettering(original: &Original, x: u32, y: u32) -> bool {
-    let luminance = original.region(Region::new(x, y, BLOCK, BLOCK)).luminance();
+    let luminance = original.region(Region::of(x, y, BLOCK, BLOCK)).luminance();
     let mean = luminance.iter().sum::<f32>() / luminance.len() as f32;
     let side = |light: bool| {
         let tones: Vec<f32> = luminance.iter().copied().filter(|v| (*v > mean) == light).collect();

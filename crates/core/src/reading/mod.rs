@@ -46,7 +46,7 @@ const WOVEN: f64 = 200.0;
 /// Whether the middle of a picture repeats itself finely, as a halftone does, which varies alike everywhere without being noise.
 fn is_woven(original: &Original) -> bool {
     let middle = original.size().whole().middle(WEAVE_WINDOW);
-    weave(&original.region(middle), 0).is_some_and(|energy| energy > WOVEN)
+    weave(&original.region(middle.seen_as()), 0).is_some_and(|energy| energy > WOVEN)
 }
 
 /// Measures an original; `facts` tell of its file. About a second for 12 megapixels.
@@ -62,7 +62,7 @@ pub fn measure(original: &Original, facts: &Facts) -> Reading {
     // The window starts at whole blocks, so that a grid is found where it is in the file.
     let start = |side: u32, kept: u32| (side - kept) / 2 / 8 * 8;
     let window = Region::new(start(size.width, width), start(size.height, height), width, height);
-    let luminance = original.region(window).luminance();
+    let luminance = original.region(window.seen_as()).luminance();
     let sigma = noise.luminance / 255.0;
     let softness = softness::read(&luminance, width as usize, sigma);
     let former = compression::former_jpeg(&luminance, width as usize);

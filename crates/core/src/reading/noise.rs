@@ -138,7 +138,7 @@ pub fn blocks(original: &Original, most: usize) -> Vec<Block> {
         .step_by(step)
         .map(|i| {
             let (x, y) = (i as u32 % columns * BLOCK, i as u32 / columns * BLOCK);
-            measure(&original.region(Region::new(x, y, BLOCK, BLOCK)), x, y)
+            measure(&original.region(Region::of(x, y, BLOCK, BLOCK)), x, y)
         })
         .collect()
 }

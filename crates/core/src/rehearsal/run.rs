@@ -2,6 +2,7 @@
 
 use std::time::Instant;
 
+use dettaglio_domain::affine::space;
 use dettaglio_domain::geometry::Region;
 use dettaglio_domain::rehearsal::{Candidate, Figures, Row, Standing, Tally};
 
@@ -42,7 +43,7 @@ impl Rehearsal {
     /// When a part is too small to be shrunk.
     pub fn new(
         original: &Original,
-        parts: &[Region],
+        parts: &[Region<space::Original>],
         factor: u32,
         put_back: PutBack,
         candidates: Vec<Candidate>,

@@ -2,6 +2,7 @@
 
 use std::sync::OnceLock;
 
+use dettaglio_domain::affine::space;
 use dettaglio_domain::clean::{Clean, Marks, NoiseCurve};
 use dettaglio_domain::file::{Channels, Depth};
 use dettaglio_domain::finish::Finish;
@@ -83,7 +84,7 @@ impl RehearsalError {
 #[derive(Debug)]
 pub struct Scene {
     /// The part in pixels of the original.
-    pub part: Region,
+    pub part: Region<space::Original>,
     /// Result side / side of what it starts from.
     pub factor: u32,
     /// The part as it is.
@@ -100,10 +101,15 @@ impl Scene {
     /// A part of a picture, shrunk in light as a sensor would, rounded to 8 bits.
     ///
     /// The part is cut to whole multiples of the factor.
-    pub fn new(original: &Original, part: Region, factor: u32, put_back: PutBack) -> Result<Self, RehearsalError> {
+    pub fn new(
+        original: &Original,
+        part: Region<space::Original>,
+        factor: u32,
+        put_back: PutBack,
+    ) -> Result<Self, RehearsalError> {
         let size = original.size();
         let even = |px: u32| px / factor * factor;
-        let part = Region::new(part.x, part.y, even(part.width), even(part.height));
+        let part = Region::of(part.x, part.y, even(part.width), even(part.height));
         if part.width.min(part.height) < SMALLEST {
             return Err(RehearsalError::TooSmall(size));
         }
@@ -112,7 +118,7 @@ impl Scene {
         let after = |end: u32, side: u32| even((side - end).min(SURROUND));
         let (left, top) = (before(part.x), before(part.y));
         let (right, bottom) = (after(part.right(), size.width), after(part.bottom(), size.height));
-        let region = Region::new(part.x - left, part.y - top, part.width + left + right, part.height + top + bottom);
+        let region = Region::of(part.x - left, part.y - top, part.width + left + right, part.height + top + bottom);
         let outer = original.region(region);
         let target = Size::new(region.width / factor, region.height / factor);
         let mut small = resample_in(&outer, target, target.whole(), Kernel::Bicubic, Averaging::Light);
@@ -135,7 +141,7 @@ impl Scene {
     /// What a candidate makes of it, without the surround. The renderer should be one of its own: what it keeps is of no use to others.
     pub fn perform(&self, renderer: &Renderer, steps: &Steps, pace: &dyn Pace) -> Result<Planes, RehearsalError> {
         let treatment = treatment(&renderer.shelf(), steps, self.small.size(), self.factor)?;
-        Ok(renderer.render(&self.small, &treatment, self.inner, pace)?)
+        Ok(renderer.render(&self.small, &treatment, self.inner.seen_as(), pace)?)
     }
 
     /// Loads the networks that a candidate needs, so that its time is that of the work alone.

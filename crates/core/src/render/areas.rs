@@ -19,16 +19,16 @@ impl Work<'_> {
     /// What `step` makes of a region of the picture at `size`, for the whole and for each area, one over the other.
     ///
     /// Only what an area's mask reaches is computed for it, and nothing is computed below an area that hides it.
-    pub(super) fn laid_over(
+    pub(super) fn laid_over<S>(
         &self,
         size: Size,
-        region: Region,
-        step: impl Fn(&Work<'_>, Region) -> Result<Planes, RenderError>,
+        region: Region<S>,
+        step: impl Fn(&Work<'_>, Region<S>) -> Result<Planes, RenderError>,
     ) -> Result<Planes, RenderError> {
         if self.treatment.areas.is_empty() {
             return step(self, region);
         }
-        let mut layers: Vec<(Treatment, Region, Vec<f32>)> = Vec::new();
+        let mut layers: Vec<(Treatment, Region<S>, Vec<f32>)> = Vec::new();
         for area in &self.treatment.areas {
             let weights = weights(self, &area.mask, size, region);
             if weights.iter().all(|w| *w == 1.0) {
@@ -49,10 +49,10 @@ impl Work<'_> {
 }
 
 /// The mask's weights in a region of the picture at `size`.
-fn weights(work: &Work<'_>, mask: &Mask, size: Size, region: Region) -> Vec<f32> {
+fn weights<S>(work: &Work<'_>, mask: &Mask, size: Size, region: Region<S>) -> Vec<f32> {
     let kept = work.framed.size();
     let mut weights = if size == kept {
-        area::weights(mask, &work.framed, region)
+        area::weights(mask, &work.framed, region.seen_as())
     } else {
         let part = source_region(kept, size, region, Kernel::Bicubic);
         let weights = area::weights(mask, &work.framed, part);

@@ -102,10 +102,10 @@ pub fn removed(
 }
 
 /// A region with so many pixels around it, cut off at the picture's edges.
-pub fn around(region: Region, reach: u32, size: Size) -> Region {
+pub fn around<S>(region: Region<S>, reach: u32, size: Size) -> Region<S> {
     let (x, y) = (region.x.saturating_sub(reach), region.y.saturating_sub(reach));
     let (right, bottom) = ((region.right() + reach).min(size.width), (region.bottom() + reach).min(size.height));
-    Region::new(x, y, right - x, bottom - y)
+    Region::of(x, y, right - x, bottom - y)
 }
 
 fn add(total: &mut Planes, before: &Planes, after: &Planes, share: Share, region: Region, padded: Region) {

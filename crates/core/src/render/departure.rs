@@ -1,5 +1,6 @@
 //! Where a result departs from its original, as a picture and in figures.
 
+use dettaglio_domain::affine::space::{Kept, Result as Enlarged, Sheet, View};
 use dettaglio_domain::geometry::Region;
 use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::treatment::Treatment;
@@ -43,7 +44,7 @@ impl Renderer {
         treatment: &Treatment,
         file: Option<&Original>,
         level: u32,
-        region: Region,
+        region: Region<View>,
         pace: &dyn Pace,
     ) -> Result<Planes, RenderError> {
         let at = Held { work: Work::new(self, original, treatment, pace, None)?, file };
@@ -62,13 +63,13 @@ impl Renderer {
         original: &Original,
         treatment: &Treatment,
         file: Option<&Original>,
-        region: Region,
+        region: Region<Sheet>,
         pace: &dyn Pace,
     ) -> Result<Option<Measures>, RenderError> {
         const LEAST: u32 = 4;
         let place = treatment.place();
         let Some(shared) = region.intersection(place) else { return Ok(None) };
-        let part = Region::new(shared.x - place.x, shared.y - place.y, shared.width, shared.height);
+        let part = Region::of(shared.x - place.x, shared.y - place.y, shared.width, shared.height);
         if part.width < LEAST || part.height < LEAST {
             return Ok(None);
         }
@@ -92,10 +93,10 @@ struct Held<'a> {
 
 impl Held<'_> {
     /// A region of the result, without its margin, in its own colours.
-    fn pixels(&self, part: Region) -> Result<Planes, RenderError> {
+    fn pixels(&self, part: Region<Enlarged>) -> Result<Planes, RenderError> {
         let Some(file) = self.file else { return self.work.whole(part) };
         let place = self.work.treatment.place();
-        Ok(file.region(Region::new(place.x + part.x, place.y + part.y, part.width, part.height)))
+        Ok(file.region(Region::of(place.x + part.x, place.y + part.y, part.width, part.height)))
     }
 
     fn srgb(&self, pixels: Planes) -> Planes {
@@ -103,10 +104,10 @@ impl Held<'_> {
     }
 
     /// A region of the framed original, and the result brought back to it; both sRGB.
-    fn before_and_after(&self, region: Region, enlarged: bool) -> Result<(Planes, Planes), RenderError> {
+    fn before_and_after(&self, region: Region<Kept>, enlarged: bool) -> Result<(Planes, Planes), RenderError> {
         let framed = &self.work.framed;
         let (kept, size) = (framed.size(), self.work.treatment.size);
-        let before = framed.original().to_srgb(framed.pull(region));
+        let before = framed.original().to_srgb(framed.region(region));
         if !enlarged {
             return Ok((before, framed.original().to_srgb(self.work.whole_cleaned(region)?)));
         }
@@ -118,7 +119,7 @@ impl Held<'_> {
 
 impl Work<'_> {
     /// The pixels of the framed original that a region of the picture came of; one at least.
-    fn of_original(&self, region: Region) -> Region {
+    fn of_original(&self, region: Region<Enlarged>) -> Region<Kept> {
         let (kept, size) = (self.framed.size(), self.treatment.size);
         let span = |start: u32, count: u32, kept: u32, size: u32| {
             let scale = f64::from(kept) / f64::from(size);
@@ -128,7 +129,7 @@ impl Work<'_> {
         };
         let (x, width) = span(region.x, region.width, kept.width, size.width);
         let (y, height) = span(region.y, region.height, kept.height, size.height);
-        Region::new(x, y, width, height)
+        Region::of(x, y, width, height)
     }
 }
 
@@ -170,9 +171,9 @@ mod tests {
         let (original, size) = (original(), Size::new(32, 16));
         let halved = Treatment::plain(Kernel::Bicubic, size);
         let figures = |region| renderer().measures(&original, &halved, None, region, &Unhurried).unwrap().unwrap();
-        assert!(figures(Region::new(2, 2, 10, 10)).departure_mean > 5.0);
-        assert!(figures(Region::new(20, 2, 10, 10)).departure_p95 < 0.1);
-        let map = renderer().departure_view(&original, &halved, None, 0, size.whole(), &Unhurried).unwrap();
+        assert!(figures(Region::of(2, 2, 10, 10)).departure_mean > 5.0);
+        assert!(figures(Region::of(20, 2, 10, 10)).departure_p95 < 0.1);
+        let map = renderer().departure_view(&original, &halved, None, 0, size.whole().seen_as(), &Unhurried).unwrap();
         assert!(map.row(2, 8)[4] > 2.0 * map.row(2, 8)[28], "{:?}", map.row(2, 8));
     }
 
@@ -181,11 +182,11 @@ mod tests {
         let (original, size) = (original(), Size::new(128, 64));
         let plain = Treatment::plain(Kernel::Bicubic, size);
         let figures =
-            renderer().measures(&original, &plain, None, Region::new(0, 0, 60, 60), &Unhurried).unwrap().unwrap();
+            renderer().measures(&original, &plain, None, Region::of(0, 0, 60, 60), &Unhurried).unwrap().unwrap();
         assert_eq!(figures.sharpness, 1.0);
         let nearest = Treatment::plain(Kernel::Nearest, size);
         let sharper =
-            renderer().measures(&original, &nearest, None, Region::new(0, 0, 60, 60), &Unhurried).unwrap().unwrap();
+            renderer().measures(&original, &nearest, None, Region::of(0, 0, 60, 60), &Unhurried).unwrap().unwrap();
         assert!(sharper.sharpness > 1.0 && sharper.departure_mean < figures.departure_mean, "{sharper:?} {figures:?}");
     }
 
@@ -194,21 +195,25 @@ mod tests {
         let (original, margin) = (original(), Margin::around(8, Fill::White));
         let treatment = Treatment { margin, ..Treatment::plain(Kernel::Bicubic, Size::new(128, 64)) };
         let sheet = treatment.sheet();
-        let pixels = renderer().render(&original, &treatment, sheet.whole(), &Unhurried).unwrap();
+        let pixels = renderer().render(&original, &treatment, sheet.whole().seen_as(), &Unhurried).unwrap();
         // On the sheet: of the checkered half, and of the even one.
         let (checkered, even) = (Region::new(8, 8, 60, 60), Region::new(90, 8, 40, 60));
         let figures = |file: Option<&Original>, region| {
             renderer().measures(&original, &treatment, file, region, &Unhurried).unwrap().unwrap()
         };
         let same = Original::from_planes(&pixels);
-        let (of_file, of_treatment) = (figures(Some(&same), checkered), figures(None, checkered));
+        let (of_file, of_treatment) = (figures(Some(&same), checkered.seen_as()), figures(None, checkered.seen_as()));
         assert!((of_file.departure_mean - of_treatment.departure_mean).abs() < 0.01, "{of_file:?} {of_treatment:?}");
         assert!((of_file.sharpness - 1.0).abs() < 0.01, "{of_file:?}");
         // A file that somebody darkened departs, whatever its treatment says.
         let darker = Planes::from_values(sheet, pixels.values().iter().map(|v| v * 0.8).collect());
         let darker = Original::from_planes(&darker);
-        assert!(figures(None, even).departure_mean < 0.1 && figures(Some(&darker), even).departure_mean > 3.0);
-        let map = |file| renderer().departure_view(&original, &treatment, Some(file), 0, even, &Unhurried).unwrap();
+        assert!(
+            figures(None, even.seen_as()).departure_mean < 0.1
+                && figures(Some(&darker), even.seen_as()).departure_mean > 3.0
+        );
+        let map =
+            |file| renderer().departure_view(&original, &treatment, Some(file), 0, even.seen_as(), &Unhurried).unwrap();
         let mean = |planes: Planes| planes.values().iter().sum::<f32>() / planes.values().len() as f32;
         assert!(mean(map(&darker)) > mean(map(&same)) + 0.1);
     }
@@ -218,7 +223,7 @@ mod tests {
         let margin = Margin::around(40, Fill::White);
         let treatment = Treatment { margin, ..Treatment::plain(Kernel::Bicubic, Size::new(128, 64)) };
         let at = |region| renderer().measures(&original(), &treatment, None, region, &Unhurried).unwrap();
-        assert_eq!(at(Region::new(0, 0, 30, 30)), None);
-        assert!(at(Region::new(0, 0, 80, 80)).is_some());
+        assert_eq!(at(Region::of(0, 0, 30, 30)), None);
+        assert!(at(Region::of(0, 0, 80, 80)).is_some());
     }
 }

@@ -78,7 +78,7 @@ impl Renderer {
 
 impl Work<'_> {
     /// A region of the picture as it is before the Finish step.
-    pub(super) fn enlarged(&self, region: Region) -> Result<Planes, RenderError> {
+    pub(super) fn enlarged(&self, region: Region<Enlarged>) -> Result<Planes, RenderError> {
         let mut planes = self.unrestored(region)?;
         for (face, restore) in self.treatment.restored() {
             self.lay_face(face, restore, &mut planes, region)?;
@@ -87,14 +87,14 @@ impl Work<'_> {
     }
 
     /// How far each pixel of a region of the picture is the skin of a face; nothing when that makes no difference.
-    pub(super) fn skin(&self, region: Region) -> Option<Vec<f32>> {
+    pub(super) fn skin(&self, region: Region<Enlarged>) -> Option<Vec<f32>> {
         self.treatment.finish.edges.filter(|edges| edges.leave_skin > 0.0)?;
         let size = self.treatment.size;
         let near = |face: &Face| {
             let map = self.to_canvas(face, size)?;
             Some((map, on_picture(&map, size)?.intersection(region)?))
         };
-        let near: Vec<(Affine<Enlarged, Canvas>, Region)> =
+        let near: Vec<(Affine<Enlarged, Canvas>, Region<Enlarged>)> =
             self.treatment.faces.iter().filter_map(|f| near(&f.face)).collect();
         if near.is_empty() {
             return None;
@@ -121,7 +121,13 @@ impl Work<'_> {
         face.picture_to_canvas(&self.framed.map().then(&grow))
     }
 
-    fn lay_face(&self, face: &Face, restore: &Restore, planes: &mut Planes, region: Region) -> Result<(), RenderError> {
+    fn lay_face(
+        &self,
+        face: &Face,
+        restore: &Restore,
+        planes: &mut Planes,
+        region: Region<Enlarged>,
+    ) -> Result<(), RenderError> {
         let size = self.treatment.size;
         let Some(map) = self.to_canvas(face, size) else { return Ok(()) };
         let Some(part) = on_picture(&map, size).and_then(|reached| reached.intersection(region)) else { return Ok(()) };
@@ -173,7 +179,7 @@ impl Work<'_> {
             return Ok(None);
         }
         let cleaned = self.cleaned()?;
-        let before = draw(&of_kept, kept, |part| cleaned.region(part, self.pace))?;
+        let before = draw(&of_kept, kept, |part| cleaned.region(part.seen_as(), self.pace))?;
         let seen = draw(&of_size, size, |part| self.unrestored(part))?;
         if !self.pace.before_block() {
             return Err(Cancelled.into());
@@ -188,7 +194,7 @@ impl Work<'_> {
 }
 
 /// The pixels of a picture that the canvas covers.
-fn on_picture(to_canvas: &Affine<Enlarged, Canvas>, size: Size) -> Option<Region> {
+fn on_picture(to_canvas: &Affine<Enlarged, Canvas>, size: Size) -> Option<Region<Enlarged>> {
     bounds(&to_canvas.inverse(), f64::from(CANVAS.width), f64::from(CANVAS.height), size)
 }
 
@@ -196,27 +202,27 @@ fn on_picture(to_canvas: &Affine<Enlarged, Canvas>, size: Size) -> Option<Region
 fn draw(
     to_canvas: &Affine<Enlarged, Canvas>,
     size: Size,
-    mut pull: impl FnMut(Region) -> Result<Planes, RenderError>,
+    mut pull: impl FnMut(Region<Enlarged>) -> Result<Planes, RenderError>,
 ) -> Result<Planes, RenderError> {
     let back = to_canvas.inverse();
     let mut out = Planes::black(CANVAS);
     for y in (0..CANVAS.height).step_by(BAND as usize) {
-        let band = Region::new(0, y, CANVAS.width, BAND.min(CANVAS.height - y));
+        let band: Region<Canvas> = Region::of(0, y, CANVAS.width, BAND.min(CANVAS.height - y));
         // Bicubic reaches two pixels further; a band that lies outside shows the edge.
         let from = Affine::<Canvas, Canvas>::shift(0.0, f64::from(y)).then(&back);
         let near = bounds(&from, f64::from(band.width), f64::from(band.height), size);
         let part = near.map_or_else(|| nearest(&from, size), |part| super::blend_back::around(part, 3, size));
         let seen = canvas::seen_through(&back, &pull(part)?, (part.x, part.y), band);
-        out.paste(&seen, band.size().whole(), 0, y);
+        out.paste(&seen, 0, y);
     }
     Ok(out)
 }
 
 /// The pixel of a picture that is nearest to where a map leads the origin.
-fn nearest(map: &Affine<Canvas, Enlarged>, size: Size) -> Region {
+fn nearest(map: &Affine<Canvas, Enlarged>, size: Size) -> Region<Enlarged> {
     let (x, y) = map.at(0.0, 0.0);
     let side = |at: f64, side: u32| at.clamp(0.0, f64::from(side - 1)) as u32;
-    Region::new(side(x, size.width), side(y, size.height), 1, 1)
+    Region::of(side(x, size.width), side(y, size.height), 1, 1)
 }
 
 #[cfg(test)]
@@ -286,7 +292,7 @@ mod tests {
     }
 
     fn face() -> Face {
-        Face::of_eyes(Place { x: 120.0, y: 100.0 }, Place { x: 159.0, y: 108.0 })
+        Face::of_eyes(Place::new(120.0, 100.0), Place::new(159.0, 108.0))
     }
 
     fn treatment(shelf: &Shelf, frame: Frame, factor: u32, strength: f32) -> Treatment {
@@ -297,7 +303,7 @@ mod tests {
     }
 
     fn rendered(renderer: &Renderer, treatment: &Treatment, region: Region) -> Planes {
-        renderer.render(&picture(), treatment, region, &Unhurried).unwrap()
+        renderer.render(&picture(), treatment, region.seen_as(), &Unhurried).unwrap()
     }
 
     fn worst(a: &Planes, b: &Planes) -> f32 {
@@ -349,14 +355,14 @@ mod tests {
         let without = Treatment { faces: Vec::new(), ..with.clone() };
         let same = rendered(&renderer, &with, with.size.whole()) == rendered(&renderer, &without, with.size.whole());
         assert_eq!(same, left.is_some());
-        let other = Face::of_eyes(Place { x: 20.0, y: 20.0 }, Place { x: 60.0, y: 20.0 });
+        let other = Face::of_eyes(Place::new(20.0, 20.0), Place::new(60.0, 20.0));
         assert_eq!(renderer.restoration(&picture(), &with, &other, &Unhurried).unwrap(), None);
     }
 
     #[test]
     fn a_face_that_is_cropped_away_costs_nothing() {
         let (renderer, asked) = renderer(FINE);
-        let frame = Frame { crop: Some(Region::new(260, 220, 40, 40)), ..Frame::default() };
+        let frame = Frame { crop: Some(Region::of(260, 220, 40, 40)), ..Frame::default() };
         let with = treatment(&renderer.shelf(), frame, 4, 1.0);
         rendered(&renderer, &with, with.size.whole());
         assert_eq!(asked.load(Ordering::Relaxed), 0);
@@ -381,7 +387,7 @@ mod tests {
         let (all, spared) = (change(0.0, cheek), change(1.0, cheek));
         assert!(all > 0.001 && spared < 0.2 * all, "{all} {spared}");
         assert_eq!(change(1.0, eye), change(0.0, eye));
-        let masked = renderer.edge_mask(&picture(), &edges(1.0), 0, cheek, &Unhurried).unwrap();
+        let masked = renderer.edge_mask(&picture(), &edges(1.0), 0, cheek.seen_as(), &Unhurried).unwrap();
         assert!(masked.values().iter().all(|v| *v < 0.2), "the mask that is shown says so");
     }
 }

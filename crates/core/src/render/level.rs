@@ -7,6 +7,7 @@
 
 use std::sync::Arc;
 
+use dettaglio_domain::affine::space::Kept;
 use dettaglio_domain::clean::Conditioning;
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::hash::ContentHash;
@@ -45,7 +46,7 @@ pub trait Step: Send + Sync {
     /// Names the pixels.
     fn hash(&self) -> ContentHash;
     /// A region of it; the same whatever region is asked for.
-    fn region(&self, region: Region, pace: &dyn Pace) -> Result<Planes, RenderError>;
+    fn region(&self, region: Region<Kept>, pace: &dyn Pace) -> Result<Planes, RenderError>;
 }
 
 /// Which pixels of a picture are marked.
@@ -53,7 +54,7 @@ pub trait Marking: Send + Sync {
     /// Names the marks.
     fn hash(&self) -> ContentHash;
     /// 1 where a pixel of a region is marked and 0 elsewhere, row by row; the same whatever region is asked for.
-    fn marks(&self, region: Region, pace: &dyn Pace) -> Result<Vec<f32>, RenderError>;
+    fn marks(&self, region: Region<Kept>, pace: &dyn Pace) -> Result<Vec<f32>, RenderError>;
 }
 
 /// What a network is given for each pixel beside the picture: its second input.
@@ -96,9 +97,9 @@ impl Below<'_> {
     /// A region of it.
     pub fn region(&self, region: Region, pace: &dyn Pace) -> Result<Planes, RenderError> {
         match self {
-            Below::Framed(framed) => Ok(framed.pull(region)),
+            Below::Framed(framed) => Ok(framed.region(region.seen_as())),
             Below::Level(level) => level.region(region, pace),
-            Below::Step(step) => step.region(region, pace),
+            Below::Step(step) => step.region(region.seen_as(), pace),
         }
     }
 }
@@ -237,7 +238,7 @@ impl<'a> Level<'a> {
         let level = match &self.side_input {
             None => None,
             Some(SideInput::Conditioning(told)) => Some(conditioning_map(*told, &input)),
-            Some(SideInput::Marks(marks)) => Some(marks.marks(padded, pace)?),
+            Some(SideInput::Marks(marks)) => Some(marks.marks(padded.seen_as(), pace)?),
         };
         let corner = Corner { x: padded.x, y: padded.y };
         let output = self.network.run_at(&input, level.as_deref(), corner)?;

@@ -1,7 +1,9 @@
 //! The renderer, and the work on one treatment of one original: each step pulls what it needs from the step before.
 
+use std::borrow::Cow;
 use std::sync::{Arc, RwLock};
 
+use dettaglio_domain::affine::space::{Kept, Result as Enlarged, Sheet, UnscaledSheet, View};
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::treatment::{Enlarge, Fill, Margin, Pass, Treatment};
@@ -63,7 +65,7 @@ impl Renderer {
         &self,
         original: &Original,
         treatment: &Treatment,
-        region: Region,
+        region: Region<Sheet>,
         pace: &dyn Pace,
     ) -> Result<Planes, RenderError> {
         self.render_with(original, treatment, region, pace, None)
@@ -79,13 +81,13 @@ impl Renderer {
         original: &Original,
         treatment: &Treatment,
         level: u32,
-        region: Region,
+        region: Region<View>,
         pace: &dyn Pace,
     ) -> Result<Planes, RenderError> {
         let sheet = treatment.sheet();
         let size = view_size(sheet, level);
         if level == 0 {
-            return self.render(original, treatment, region, pace);
+            return self.render(original, treatment, region.seen_as(), pace);
         }
         if !self.enlarges(original, treatment, level)? {
             return self.far_view(original, treatment, size, region, pace);
@@ -109,7 +111,7 @@ impl Renderer {
         original: &Original,
         treatment: &Treatment,
         level: u32,
-        region: Region,
+        region: Region<View>,
         pace: &dyn Pace,
     ) -> Result<Planes, RenderError> {
         let Some(edges) = treatment.finish.edges.filter(|_| level < 3) else {
@@ -117,8 +119,8 @@ impl Renderer {
         };
         let at = Work::new(self, original, treatment, pace, None)?;
         let sheet = treatment.sheet();
-        let part = match view_size(sheet, level) {
-            size if size == sheet => region,
+        let part: Region<Sheet> = match view_size(sheet, level) {
+            size if size == sheet => region.seen_as(),
             size => enlarge::source_region(sheet, size, region, Kernel::Bicubic),
         };
         let margin = Margin { fill: Fill::Black, ..treatment.margin };
@@ -129,9 +131,14 @@ impl Renderer {
                 mask.iter_mut().zip(skin).for_each(|(open, skin)| *open *= 1.0 - edges.leave_skin * skin);
             }
             let mask = Planes::from_values(padded.size(), [&mask[..], &mask[..], &mask[..]].concat());
-            Ok::<_, RenderError>(mask.cut(Region::new(part.x - padded.x, part.y - padded.y, part.width, part.height)))
+            Ok::<_, RenderError>(mask.into_part(Region::new(
+                part.x - padded.x,
+                part.y - padded.y,
+                part.width,
+                part.height,
+            )))
         })?;
-        if part == region {
+        if part == region.seen_as() {
             return Ok(planes);
         }
         Ok(enlarge::resample(&Window { whole: sheet, part, planes }, view_size(sheet, level), region, Kernel::Bicubic))
@@ -145,7 +152,7 @@ impl Renderer {
         treatment: &Treatment,
         area: usize,
         level: u32,
-        region: Region,
+        region: Region<View>,
         pace: &dyn Pace,
     ) -> Result<Planes, RenderError> {
         let at = Work::new(self, original, treatment, pace, None)?;
@@ -161,7 +168,7 @@ impl Renderer {
         original: &Original,
         treatment: &Treatment,
         level: u32,
-        region: Region,
+        region: Region<View>,
         pace: &dyn Pace,
     ) -> Result<Planes, RenderError> {
         let at = Work::new(self, original, treatment, pace, None)?;
@@ -173,7 +180,7 @@ impl Renderer {
         &self,
         original: &Original,
         treatment: &Treatment,
-        region: Region,
+        region: Region<Sheet>,
         pace: &dyn Pace,
         own: Option<&TileCache>,
     ) -> Result<Planes, RenderError> {
@@ -190,7 +197,7 @@ impl Renderer {
         original: &Original,
         treatment: &Treatment,
         size: Size,
-        region: Region,
+        region: Region<View>,
         pace: &dyn Pace,
     ) -> Result<Planes, RenderError> {
         if !pace.before_block() {
@@ -200,7 +207,7 @@ impl Renderer {
         let kept = at.framed.size();
         let margin = at.margin_of_original();
         let whole = margin.sheet(kept);
-        let part = enlarge::source_region(whole, size, region, Kernel::Bicubic);
+        let part: Region<UnscaledSheet> = enlarge::source_region(whole, size, region, Kernel::Bicubic);
         let planes = sheet::compose(margin, kept, part, |part| at.whole_cleaned(part))?;
         Ok(enlarge::resample(&Window { whole, part, planes }, size, region, Kernel::Bicubic))
     }
@@ -238,13 +245,13 @@ impl<'a> Work<'a> {
     pub(super) fn over_original(
         &self,
         level: u32,
-        region: Region,
-        draw: impl FnMut(Region) -> Result<Planes, RenderError>,
+        region: Region<View>,
+        draw: impl FnMut(Region<Kept>) -> Result<Planes, RenderError>,
     ) -> Result<Planes, RenderError> {
         let (kept, size) = (self.framed.size(), view_size(self.treatment.sheet(), level));
         let margin = Margin { fill: Fill::Black, ..self.margin_of_original() };
         let whole = margin.sheet(kept);
-        let part = enlarge::source_region(whole, size, region, Kernel::Nearest);
+        let part: Region<UnscaledSheet> = enlarge::source_region(whole, size, region, Kernel::Nearest);
         let planes = sheet::compose(margin, kept, part, draw)?;
         Ok(enlarge::resample(&Window { whole, part, planes }, size, region, Kernel::Nearest))
     }
@@ -253,27 +260,27 @@ impl<'a> Work<'a> {
     fn amber_over_original(
         &self,
         level: u32,
-        region: Region,
-        shares: impl Fn(Region) -> Result<Option<Vec<f32>>, RenderError>,
+        region: Region<View>,
+        shares: impl Fn(Region<Kept>) -> Result<Option<Vec<f32>>, RenderError>,
     ) -> Result<Planes, RenderError> {
         self.over_original(level, region, |part| {
             let shares = shares(part)?.unwrap_or_else(|| vec![0.0; part.size().area() as usize]);
-            Ok(in_amber(&self.framed.pull(part), &shares))
+            Ok(in_amber(&self.framed.region(part), &shares))
         })
     }
 
     /// A region of the result with all its areas, without its margin.
-    pub(super) fn whole(&self, region: Region) -> Result<Planes, RenderError> {
+    pub(super) fn whole(&self, region: Region<Enlarged>) -> Result<Planes, RenderError> {
         self.laid_over(self.treatment.size, region, |work, part| work.finished(part))
     }
 
     /// A region of the framed original with what the Clean steps do, of the whole and of all areas.
-    pub(super) fn whole_cleaned(&self, region: Region) -> Result<Planes, RenderError> {
+    pub(super) fn whole_cleaned(&self, region: Region<Kept>) -> Result<Planes, RenderError> {
         self.laid_over(self.framed.size(), region, |work, part| work.cleaned_and_laid_back(part))
     }
 
     /// A region of the finished picture, without areas or margin.
-    pub(super) fn finished(&self, region: Region) -> Result<Planes, RenderError> {
+    pub(super) fn finished(&self, region: Region<Enlarged>) -> Result<Planes, RenderError> {
         let finish = self.treatment.finish;
         if finish.is_off() {
             return self.in_its_tone(region);
@@ -281,19 +288,19 @@ impl<'a> Work<'a> {
         let padded = around(region, finish::halo(&finish), self.treatment.size);
         let mut planes = self.in_its_tone(padded)?;
         finish::apply_sparing(&finish, &mut planes, padded, self.skin(padded).as_deref());
-        Ok(planes.cut(Region::new(region.x - padded.x, region.y - padded.y, region.width, region.height)))
+        Ok(planes.into_part(Region::new(region.x - padded.x, region.y - padded.y, region.width, region.height)))
     }
 
     /// A region of the enlarged picture with faded tone brought back. Models see tone as it is in the original: noise and grain are
     /// then as strong as they were measured, and moving the curves costs no model.
-    fn in_its_tone(&self, region: Region) -> Result<Planes, RenderError> {
+    fn in_its_tone(&self, region: Region<Enlarged>) -> Result<Planes, RenderError> {
         let mut planes = self.enlarged(region)?;
         bring_back(self.treatment.repair.fade.as_ref(), &mut planes);
         Ok(planes)
     }
 
     /// A region of the picture as it is before faces are restored.
-    pub(super) fn unrestored(&self, region: Region) -> Result<Planes, RenderError> {
+    pub(super) fn unrestored(&self, region: Region<Enlarged>) -> Result<Planes, RenderError> {
         let size = self.treatment.size;
         let mut planes = match &self.treatment.enlarge {
             Enlarge::Plain { kernel } => self.plain(region, *kernel)?,
@@ -308,7 +315,7 @@ impl<'a> Work<'a> {
         };
         if let Below::Level(cleaned) = self.cleaned()? {
             let part = match cleaned.size() {
-                whole if whole == size => region,
+                whole if whole == size => region.seen_as(),
                 whole => enlarge::source_region(whole, size, region, Kernel::Bicubic),
             };
             if let Some(removed) = blend_back::removed(&cleaned, &self.treatment.clean, part, self.pace)? {
@@ -319,25 +326,30 @@ impl<'a> Work<'a> {
     }
 
     /// A region of the framed original with what the Clean step does, at the original's own scale.
-    pub(super) fn cleaned_and_laid_back(&self, region: Region) -> Result<Planes, RenderError> {
+    pub(super) fn cleaned_and_laid_back(&self, region: Region<Kept>) -> Result<Planes, RenderError> {
         let cleaned = self.cleaned()?;
-        let mut planes = cleaned.region(region, self.pace)?;
+        let mut planes = cleaned.region(region.seen_as(), self.pace)?;
         if let Below::Level(cleaned) = &cleaned
-            && let Some(removed) = blend_back::removed(cleaned, &self.treatment.clean, region, self.pace)?
+            && let Some(removed) = blend_back::removed(cleaned, &self.treatment.clean, region.seen_as(), self.pace)?
         {
-            lay_back(&mut planes, removed, cleaned.size(), region, cleaned.size(), region);
+            lay_back(&mut planes, removed, cleaned.size(), region.seen_as(), cleaned.size(), region);
         }
         bring_back(self.treatment.repair.fade.as_ref(), &mut planes);
         Ok(planes)
     }
 
-    pub(super) fn plain(&self, region: Region, kernel: Kernel) -> Result<Planes, RenderError> {
+    pub(super) fn plain(&self, region: Region<Enlarged>, kernel: Kernel) -> Result<Planes, RenderError> {
         self.resampled(&self.cleaned()?, region, kernel)
     }
 
-    pub(super) fn resampled(&self, source: &Below<'_>, region: Region, kernel: Kernel) -> Result<Planes, RenderError> {
+    pub(super) fn resampled(
+        &self,
+        source: &Below<'_>,
+        region: Region<Enlarged>,
+        kernel: Kernel,
+    ) -> Result<Planes, RenderError> {
         let (whole, size) = (source.size(), self.treatment.size);
-        let part = enlarge::source_region(whole, size, region, kernel);
+        let part: Region = enlarge::source_region(whole, size, region, kernel);
         let window = Window { whole, part, planes: source.region(part, self.pace)? };
         Ok(enlarge::resample(&window, size, region, kernel))
     }
@@ -371,9 +383,9 @@ impl<'a> Work<'a> {
     }
 
     /// A region of what a chain of passes makes of the cleaned picture, brought to the result's size.
-    pub(super) fn learned(&self, passes: &[Pass], region: Region) -> Result<Planes, RenderError> {
+    pub(super) fn learned(&self, passes: &[Pass], region: Region<Enlarged>) -> Result<Planes, RenderError> {
         match self.top(passes)? {
-            Below::Level(level) if level.size() == self.treatment.size => level.region(region, self.pace),
+            Below::Level(level) if level.size() == self.treatment.size => level.region(region.seen_as(), self.pace),
             top => self.resampled(&top, region, LAST_STEP),
         }
     }
@@ -400,7 +412,14 @@ pub(super) fn blend(mut plain: Planes, learned: &Planes, share: f32) -> Planes {
 }
 
 /// Adds differences at one scale to planes at another.
-pub(super) fn lay_back(planes: &mut Planes, mut removed: Planes, from: Size, part: Region, to: Size, region: Region) {
+pub(super) fn lay_back<S>(
+    planes: &mut Planes,
+    mut removed: Planes,
+    from: Size,
+    part: Region,
+    to: Size,
+    region: Region<S>,
+) {
     if from != to {
         // Resampling keeps to [0, 1]: differences are shifted there and back.
         removed.values_mut().iter_mut().for_each(|v| *v = 0.5 + 0.5 * *v);
@@ -418,19 +437,24 @@ pub fn view_size(size: Size, level: u32) -> Size {
 }
 
 /// A part of a larger picture, standing for the whole where only that part is pulled.
-pub(super) struct Window {
+pub(super) struct Window<S> {
     pub(super) whole: Size,
-    pub(super) part: Region,
+    pub(super) part: Region<S>,
     pub(super) planes: Planes,
 }
 
-impl Source for Window {
+impl<S> Source for Window<S> {
+    type Space = S;
+
     fn size(&self) -> Size {
         self.whole
     }
 
-    fn pull(&self, region: Region) -> Planes {
-        debug_assert_eq!(region, self.part, "the part that was foreseen");
-        self.planes.cut(Region::new(region.x - self.part.x, region.y - self.part.y, region.width, region.height))
+    fn pull(&self, region: Region<S>) -> Cow<'_, Planes> {
+        if region == self.part {
+            return Cow::Borrowed(&self.planes);
+        }
+        let (x, y) = (region.x - self.part.x, region.y - self.part.y);
+        Cow::Owned(self.planes.cut(Region::new(x, y, region.width, region.height)))
     }
 }

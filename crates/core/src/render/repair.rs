@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use dettaglio_domain::affine::space::Kept;
 use dettaglio_domain::affine::{Affine, space};
 use dettaglio_domain::face::{Face, is_eye_or_mouth};
 use dettaglio_domain::geometry::{Region, Size};
@@ -63,7 +64,7 @@ impl<'a> WearMarks<'a> {
     }
 
     /// Takes back what was found in eyes and mouths.
-    fn spare_faces(&self, marks: &mut [f32], region: Region) {
+    fn spare_faces(&self, marks: &mut [f32], region: Region<Kept>) {
         if self.canvases.is_empty() {
             return;
         }
@@ -77,9 +78,9 @@ impl<'a> WearMarks<'a> {
     }
 
     /// What the finder finds in a region, grown by [`GROWN`] pixels.
-    fn found(&self, region: Region, pace: &dyn Pace) -> Result<Vec<f32>, RenderError> {
+    fn found(&self, region: Region<Kept>, pace: &dyn Pace) -> Result<Vec<f32>, RenderError> {
         let padded = around(region, GROWN, self.framed.size());
-        let likely = self.found.region(padded, pace)?;
+        let likely = self.found.region(padded.seen_as(), pace)?;
         let threshold = self.wear.threshold();
         let mut marks = vec![0.0; padded.size().area() as usize];
         let kinds = self.wear.kinds().into_iter().enumerate().filter(|(_, counts)| *counts);
@@ -101,7 +102,7 @@ impl Marking for WearMarks<'_> {
         ContentHash::of_step(&self.framed.hash(), &(self.wear, &self.faces))
     }
 
-    fn marks(&self, region: Region, pace: &dyn Pace) -> Result<Vec<f32>, RenderError> {
+    fn marks(&self, region: Region<Kept>, pace: &dyn Pace) -> Result<Vec<f32>, RenderError> {
         let nothing = !self.wear.kinds().contains(&true);
         let mut marks = if nothing { vec![0.0; region.size().area() as usize] } else { self.found(region, pace)? };
         self.spare_faces(&mut marks, region);
@@ -151,11 +152,11 @@ impl Step for Repaired<'_> {
         self.marks.hash()
     }
 
-    fn region(&self, region: Region, pace: &dyn Pace) -> Result<Planes, RenderError> {
-        let mut planes = self.framed.pull(region);
+    fn region(&self, region: Region<Kept>, pace: &dyn Pace) -> Result<Planes, RenderError> {
+        let mut planes = self.framed.region(region);
         let marks = self.marks.marks(region, pace)?;
         if let Some(part) = reached(&marks, region) {
-            mix(&mut planes, region, &self.filled.region(part, pace)?, part, &marks);
+            mix(&mut planes, region, &self.filled.region(part.seen_as(), pace)?, part, &marks);
         }
         Ok(planes)
     }
@@ -220,7 +221,7 @@ mod tests {
     }
 
     fn rendered(treatment: &Treatment) -> Planes {
-        renderer().render(&print(), treatment, SIZE.whole(), &Unhurried).unwrap()
+        renderer().render(&print(), treatment, SIZE.whole().seen_as(), &Unhurried).unwrap()
     }
 
     fn is_filled(planes: &Planes, x: usize, y: u32) -> bool {
@@ -229,7 +230,7 @@ mod tests {
 
     #[test]
     fn what_is_found_is_filled_and_nothing_else_changes() {
-        let (before, after) = (print().region(SIZE.whole()), rendered(&repaired(wear())));
+        let (before, after) = (print().region(SIZE.whole().seen_as()), rendered(&repaired(wear())));
         assert!(is_filled(&after, 150, 130) && is_filled(&after, 156, 130), "the speck and its rim");
         let changed = before.values().iter().zip(after.values()).filter(|(b, a)| b != a).count();
         assert!(changed < 3 * 15 * 15, "{changed} values");
@@ -243,18 +244,18 @@ mod tests {
     #[case(Region::new(151, 131, 1, 1))]
     fn a_region_is_that_part_of_the_whole(#[case] region: Region) {
         let treatment = repaired(wear());
-        let part = renderer().render(&print(), &treatment, region, &Unhurried).unwrap();
+        let part = renderer().render(&print(), &treatment, region.seen_as(), &Unhurried).unwrap();
         assert_eq!(part, rendered(&treatment).cut(region));
     }
 
     #[test]
     fn a_kind_that_does_not_count_is_left() {
         let after = rendered(&repaired(Wear { specks: false, ..wear() }));
-        assert!(after == print().region(SIZE.whole()));
+        assert!(after == print().region(SIZE.whole().seen_as()));
     }
 
     fn stroke(x: f32, y: f32, erases: bool) -> Stroke {
-        Stroke { points: vec![Place { x, y }], radius: 12.0, feather: 0.0, erases }
+        Stroke { points: vec![Place::new(x, y)], radius: 12.0, feather: 0.0, erases }
     }
 
     #[test]
@@ -272,7 +273,7 @@ mod tests {
 
     #[test]
     fn a_catchlight_is_no_dust() {
-        let eyes = |x: f32, y: f32| Face::of_eyes(Place { x, y }, Place { x: x + 60.0, y });
+        let eyes = |x: f32, y: f32| Face::of_eyes(Place::new(x, y), Place::new(x + 60.0, y));
         let with = |face, strokes| {
             let faces = vec![TreatedFace { face, restore: None }];
             rendered(&Treatment { faces, ..repaired(Wear { strokes, ..wear() }) })
@@ -288,7 +289,7 @@ mod tests {
         let mut treatment = repaired(Wear { strokes: vec![stroke(300.0, 200.0, false)], ..wear() });
         treatment.frame.quarter_turns = 1;
         treatment.size = Size::new(300, 400);
-        let after = renderer().render(&print(), &treatment, treatment.size.whole(), &Unhurried).unwrap();
+        let after = renderer().render(&print(), &treatment, treatment.size.whole().seen_as(), &Unhurried).unwrap();
         assert!(is_filled(&after, 300 - 200 - 1, 300) && is_filled(&after, 300 - 130 - 1, 150));
     }
 
@@ -297,22 +298,23 @@ mod tests {
         let fade = Fade { black: [0.1; 3], white: [0.8; 3], gamma: [1.0; 3], strength: 1.0 };
         let enlarged = Treatment::learned(&shelf(), "everyday", Grade::Draft, SIZE, SIZE.times(2));
         let faded = Treatment { repair: Repair { wear: None, fade: Some(fade) }, ..enlarged.clone() };
-        let of = |treatment| renderer().render(&print(), treatment, SIZE.times(2).whole(), &Unhurried).unwrap();
+        let of =
+            |treatment| renderer().render(&print(), treatment, SIZE.times(2).whole().seen_as(), &Unhurried).unwrap();
         let (plain, back) = (of(&enlarged), of(&faded));
         let expected = plain.values().iter().map(|v| fade.at(0, *v));
         assert!(back.values().iter().zip(expected).all(|(b, e)| *b == e));
-        let far = renderer().view(&print(), &faded, 1, SIZE.whole(), &Unhurried).unwrap();
+        let far = renderer().view(&print(), &faded, 1, SIZE.whole().seen_as(), &Unhurried).unwrap();
         assert!(far.row(0, 10)[390] > plain.row(0, 20)[780] + 0.05, "in views from afar too");
     }
 
     #[test]
     fn the_marks_are_shown() {
-        let view = renderer().wear_view(&print(), &repaired(wear()), 0, SIZE.whole(), &Unhurried).unwrap();
+        let view = renderer().wear_view(&print(), &repaired(wear()), 0, SIZE.whole().seen_as(), &Unhurried).unwrap();
         let colour = |x: usize, y: u32| [0, 1, 2].map(|c| view.row(c, y)[x]);
         let (marked, plain) = (colour(150, 130), colour(300, 200));
         assert!(marked[0] > marked[2] + 0.2 && (plain[0] - plain[2]).abs() < 0.01, "{marked:?} {plain:?}");
         let off = Treatment { repair: Repair::default(), ..repaired(wear()) };
-        let view = renderer().wear_view(&print(), &off, 0, SIZE.whole(), &Unhurried).unwrap();
+        let view = renderer().wear_view(&print(), &off, 0, SIZE.whole().seen_as(), &Unhurried).unwrap();
         assert!((view.row(0, 130)[150] - view.row(2, 130)[150]).abs() < 0.01);
     }
 }

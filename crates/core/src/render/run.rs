@@ -94,7 +94,7 @@ fn in_bands(
             return Err(Cancelled.into());
         }
         let band = Region::new(0, y, size.width, end - y);
-        let rows = renderer.render_with(original, treatment, band, &counted, Some(&own))?;
+        let rows = renderer.render_with(original, treatment, band.seen_as(), &counted, Some(&own))?;
         each(&rows)?;
         y = end;
         counted.rows_done(f64::from(end) / f64::from(size.height));

@@ -6,15 +6,17 @@ use dettaglio_domain::treatment::{Fill, Margin};
 use crate::picture::Planes;
 
 /// A region of the sheet; `picture` gives regions of the picture, whose size is given.
-pub fn compose<E>(
+///
+/// Both spaces have pixels of the same size: the sheet of the result and the result, or both at the original's own scale.
+pub fn compose<OnSheet, OnPicture, E>(
     margin: Margin,
     size: Size,
-    region: Region,
-    mut picture: impl FnMut(Region) -> Result<Planes, E>,
+    region: Region<OnSheet>,
+    mut picture: impl FnMut(Region<OnPicture>) -> Result<Planes, E>,
 ) -> Result<Planes, E> {
-    let place = Region::new(margin.left, margin.top, size.width, size.height);
+    let place = Region::of(margin.left, margin.top, size.width, size.height);
     if region.intersection(place) == Some(region) {
-        return picture(Region::new(region.x - place.x, region.y - place.y, region.width, region.height));
+        return picture(Region::of(region.x - place.x, region.y - place.y, region.width, region.height));
     }
     let mut out = Planes::black(region.size());
     if margin.fill == Fill::White {
@@ -26,13 +28,13 @@ pub fn compose<E>(
             if mirrored && margin.fill != Fill::Mirror {
                 continue;
             }
-            let cell = Region::new(columns.start, rows.start, columns.len() as u32, rows.len() as u32);
+            let cell = Region::of(columns.start, rows.start, columns.len() as u32, rows.len() as u32);
             let Some(shared) = cell.intersection(region) else { continue };
             let (x, width) = zone.source(shared.x, shared.width, margin.left, size.width);
             let (y, height) = other.source(shared.y, shared.height, margin.top, size.height);
-            let part = picture(Region::new(x, y, width, height))?;
+            let part = picture(Region::of(x, y, width, height))?;
             let part = flip(part, zone != Zone::Inside, other != Zone::Inside);
-            out.paste(&part, part.size().whole(), shared.x - region.x, shared.y - region.y);
+            out.paste(&part, shared.x - region.x, shared.y - region.y);
         }
     }
     Ok(out)
@@ -86,6 +88,7 @@ fn flip(planes: Planes, across: bool, down: bool) -> Planes {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use dettaglio_domain::affine::space;
     use rstest::rstest;
 
     /// One row of five values and a margin of two on either side.
@@ -93,7 +96,7 @@ mod tests {
         let size = Size::new(5, 1);
         let picture = Planes::from_values(size, [[0.1, 0.2, 0.3, 0.4, 0.5]; 3].concat());
         let margin = Margin { left: 2, right: 2, fill, ..Margin::default() };
-        let part = compose::<()>(margin, size, region, |part| Ok(picture.cut(part))).unwrap();
+        let part = compose::<_, space::Any, ()>(margin, size, region, |part| Ok(picture.cut(part))).unwrap();
         part.plane(0).to_vec()
     }
 

@@ -46,7 +46,7 @@ fn learned(original: &Original, size: Size) -> Treatment {
 
 /// What the chain gives when each network sees the whole picture at once.
 fn at_once(original: &Original, treatment: &Treatment) -> Planes {
-    let mut planes = original.region(original.size().whole());
+    let mut planes = original.planes();
     for pass in treatment.passes() {
         planes = Repeat { factor: pass.factor }.run(&planes, None).unwrap();
         let rounded = planes.values().iter().map(|v| f32::from((v * 65535.0 + 0.5) as u16) / 65535.0).collect();
@@ -63,7 +63,7 @@ fn at_once(original: &Original, treatment: &Treatment) -> Planes {
 fn tiles_join_without_a_trace(#[case] size: Size) {
     let original = photo(300, 280);
     let treatment = learned(&original, size);
-    let tiled = renderer().render(&original, &treatment, size.whole(), &Unhurried).unwrap();
+    let tiled = renderer().render(&original, &treatment, size.whole().seen_as(), &Unhurried).unwrap();
     assert!(tiled == at_once(&original, &treatment), "every value, to the bit");
 }
 
@@ -75,8 +75,8 @@ fn tiles_join_without_a_trace(#[case] size: Size) {
 fn a_region_is_that_part_of_the_whole(#[case] region: Region) {
     let original = photo(300, 280);
     let treatment = learned(&original, Size::new(1000, 933));
-    let whole = renderer().render(&original, &treatment, treatment.size.whole(), &Unhurried).unwrap();
-    let part = renderer().render(&original, &treatment, region, &Unhurried).unwrap();
+    let whole = renderer().render(&original, &treatment, treatment.size.whole().seen_as(), &Unhurried).unwrap();
+    let part = renderer().render(&original, &treatment, region.seen_as(), &Unhurried).unwrap();
     assert_eq!(part, whole.cut(region));
 }
 
@@ -90,10 +90,10 @@ fn a_view_from_further_away_needs_models_only_where_they_show(#[case] level: u32
     let treatment = learned(&original, Size::new(800, 600));
     let size = view_size(treatment.size, level);
     let pace = Counting::default();
-    let whole = renderer().view(&original, &treatment, level, size.whole(), &pace).unwrap();
+    let whole = renderer().view(&original, &treatment, level, size.whole().seen_as(), &pace).unwrap();
     assert_eq!(pace.blocks.into_inner() > 0, by_model);
     let region = Region::new(size.width / 3, size.height / 2, size.width / 4, size.height / 3);
-    let part = renderer().view(&original, &treatment, level, region, &Unhurried).unwrap();
+    let part = renderer().view(&original, &treatment, level, region.seen_as(), &Unhurried).unwrap();
     assert_eq!(part, whole.cut(region));
 }
 
@@ -123,9 +123,9 @@ fn nothing_is_computed_twice_and_a_run_takes_over_the_previews_tiles() {
         renderer.render(&original, &treatment, region, &pace).unwrap();
         pace.blocks.into_inner()
     };
-    assert!(count(Region::new(100, 100, 700, 500)) > 0);
-    assert_eq!(count(Region::new(300, 200, 400, 300)), 0, "panning back");
-    assert!(count(treatment.size.whole()) > 0);
+    assert!(count(Region::of(100, 100, 700, 500)) > 0);
+    assert_eq!(count(Region::of(300, 200, 400, 300)), 0, "panning back");
+    assert!(count(treatment.size.whole().seen_as()) > 0);
 
     let folder = tempfile::tempdir().unwrap();
     let pace = Counting::default();
@@ -182,9 +182,9 @@ fn the_file_holds_what_the_preview_shows(#[case] size: Size, #[case] format: For
     let heard = heard.into_inner().unwrap();
     assert!(heard.len() >= 2 && heard.windows(2).all(|w| w[0] <= w[1]) && heard.last() == Some(&1.0), "{heard:?}");
     let written = read(&path, ContentHash::of(b"file"), &Limits::default()).unwrap().original;
-    let expected = renderer().render(&original, &treatment, size.whole(), &Unhurried).unwrap();
+    let expected = renderer().render(&original, &treatment, size.whole().seen_as(), &Unhurried).unwrap();
     let levels = if depth == Depth::Eight { 255.0 } else { 65535.0 };
-    for (got, due) in written.region(size.whole()).values().iter().zip(expected.values()) {
+    for (got, due) in written.region(size.whole().seen_as()).values().iter().zip(expected.values()) {
         assert_eq!((got * levels).round(), (due * levels + 0.5).floor());
     }
 }
@@ -209,7 +209,7 @@ fn a_treatment_for_another_model_file_is_refused() {
     if let Enlarge::Learned { passes, .. } = &mut treatment.enlarge {
         passes[0].model.sha256 = ContentHash::of(b"an older export");
     }
-    let outcome = renderer().render(&original, &treatment, treatment.size.whole(), &Unhurried);
+    let outcome = renderer().render(&original, &treatment, treatment.size.whole().seen_as(), &Unhurried);
     assert!(matches!(outcome, Err(RenderError::Model(ModelError::Catalogue(CatalogueError::OtherVersion { .. })))));
 }
 
@@ -235,9 +235,9 @@ fn textured(original: &Original, share: f32) -> Treatment {
 fn texture_that_is_drawn_is_the_same_wherever_regions_are_cut(#[case] region: Region) {
     let original = photo(300, 280);
     let treatment = textured(&original, 1.0);
-    let planes = original.region(original.size().whole());
+    let planes = original.planes();
     let at_once = Speckle { factor: 2 }.run(&planes, None).unwrap();
-    let part = with_texture().render(&original, &treatment, region, &Unhurried).unwrap();
+    let part = with_texture().render(&original, &treatment, region.seen_as(), &Unhurried).unwrap();
     let off = |(a, b): (&f32, &f32)| (a - b.clamp(0.0, 1.0)).abs();
     let worst = part.values().iter().zip(at_once.cut(region).values()).map(off).fold(0.0, f32::max);
     assert!(worst < 1.1 / 65535.0, "{worst}");
@@ -247,11 +247,12 @@ fn texture_that_is_drawn_is_the_same_wherever_regions_are_cut(#[case] region: Re
 fn how_much_texture_is_drawn_is_a_blend_with_everyday() {
     let original = photo(120, 90);
     let region = original.size().times(2).whole();
-    let rendered = |share| with_texture().render(&original, &textured(&original, share), region, &Unhurried).unwrap();
+    let rendered =
+        |share| with_texture().render(&original, &textured(&original, share), region.seen_as(), &Unhurried).unwrap();
     let everyday = {
         let treatment =
             Treatment::learned(&with_texture().shelf(), "everyday", Grade::Draft, original.size(), region.size());
-        with_texture().render(&original, &treatment, region, &Unhurried).unwrap()
+        with_texture().render(&original, &treatment, region.seen_as(), &Unhurried).unwrap()
     };
     assert_eq!(rendered(0.0), everyday);
     let (half, full) = (rendered(0.5), rendered(1.0));
@@ -263,7 +264,7 @@ fn how_much_texture_is_drawn_is_a_blend_with_everyday() {
 
 /// Every step on.
 fn full(original: &Original, size: Size) -> Treatment {
-    let frame = Frame { quarter_turns: 1, crop: Some(Region::new(10, 7, 201, 261)), ..Frame::default() };
+    let frame = Frame { quarter_turns: 1, crop: Some(Region::of(10, 7, 201, 261)), ..Frame::default() };
     let model = ModelRef::of(&stand_in::cleaner_card());
     let level = NoiseCurve([60.0, 50.0, 40.0, 30.0, 20.0, 10.0, 5.0, 0.0]);
     let noise = Noise { model, level, grain: 0.8, speckle: 0.6, keep_texture: 0.5, keep_lines: 0.0 };
@@ -291,13 +292,13 @@ fn all_steps_together_join_without_a_trace() {
     let treatment = full(&original, FULL_SIZE);
     treatment.check(original.size()).unwrap();
     let sheet = treatment.sheet();
-    let whole = renderer().render(&original, &treatment, sheet.whole(), &Unhurried).unwrap();
+    let whole = renderer().render(&original, &treatment, sheet.whole().seen_as(), &Unhurried).unwrap();
     // A fresh renderer for each piece, and one that has seen the others before.
     let warm = renderer();
     for (x, y) in [(0, 0), (150, 130), (400, 520), (601, 811)] {
         let region = Region::new(x, y, 97, 33).within(sheet).unwrap();
-        let cold = renderer().render(&original, &treatment, region, &Unhurried).unwrap();
-        let again = warm.render(&original, &treatment, region, &Unhurried).unwrap();
+        let cold = renderer().render(&original, &treatment, region.seen_as(), &Unhurried).unwrap();
+        let again = warm.render(&original, &treatment, region.seen_as(), &Unhurried).unwrap();
         assert!(cold == whole.cut(region) && again == cold, "{region:?}");
     }
 }
@@ -313,8 +314,8 @@ fn a_run_writes_what_the_views_showed() {
     run(&renderer(), &original, &treatment, to, &Unhurried, &|_| {}).unwrap();
     let hash = ContentHash::of_file(&path).unwrap();
     let written = read(&path, hash, &Limits::default()).unwrap().original;
-    let whole = renderer().render(&original, &treatment, treatment.sheet().whole(), &Unhurried).unwrap();
-    let planes = written.region(written.size().whole());
+    let whole = renderer().render(&original, &treatment, treatment.sheet().whole().seen_as(), &Unhurried).unwrap();
+    let planes = written.planes();
     let worst = planes.values().iter().zip(whole.values()).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
     assert!(worst <= 0.5 / 65535.0 + 1e-6, "{worst}");
 }
@@ -341,10 +342,10 @@ fn a_blend_runs_no_model(#[case] change: fn(&mut Treatment)) {
     let mut treatment = full(&original, FULL_SIZE);
     let renderer = renderer();
     let region = treatment.sheet().whole();
-    let first = renderer.render(&original, &treatment, region, &Unhurried).unwrap();
+    let first = renderer.render(&original, &treatment, region.seen_as(), &Unhurried).unwrap();
     change(&mut treatment);
     let blocks = Blocks::default();
-    let second = renderer.render(&original, &treatment, treatment.sheet().whole(), &blocks).unwrap();
+    let second = renderer.render(&original, &treatment, treatment.sheet().whole().seen_as(), &blocks).unwrap();
     assert_eq!(blocks.0.into_inner(), 0);
     assert!(first != second, "and yet it shows");
 }
@@ -354,7 +355,7 @@ fn a_run_computes_nothing_that_a_view_computed() {
     let original = photo(280, 300);
     let treatment = full(&original, FULL_SIZE);
     let renderer = renderer();
-    renderer.render(&original, &treatment, treatment.sheet().whole(), &Unhurried).unwrap();
+    renderer.render(&original, &treatment, treatment.sheet().whole().seen_as(), &Unhurried).unwrap();
     let folder = tempfile::tempdir().unwrap();
     let blocks = Blocks::default();
     let path = folder.path().join("a.png");
@@ -391,8 +392,9 @@ fn with_everything_laid_back_the_picture_is_as_it_was() {
     let noise = treatment.clean.noise.as_mut().unwrap();
     (noise.grain, noise.speckle, noise.keep_texture) = (0.0, 0.0, 0.0);
     let region = treatment.sheet().whole();
-    let laid_back = renderer().render(&original, &treatment, region, &Unhurried).unwrap();
-    let untreated = renderer().render(&original, &treatment.untreated(Kernel::Lanczos3), region, &Unhurried).unwrap();
+    let laid_back = renderer().render(&original, &treatment, region.seen_as(), &Unhurried).unwrap();
+    let untreated =
+        renderer().render(&original, &treatment.untreated(Kernel::Lanczos3), region.seen_as(), &Unhurried).unwrap();
     let worst = laid_back.values().iter().zip(untreated.values()).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
     assert!(worst < 2e-5, "{worst}");
 }
@@ -403,14 +405,15 @@ fn a_far_view_shows_the_cleaned_picture() {
     let treatment = full(&original, FULL_SIZE);
     let size = view_size(treatment.sheet(), 2);
     let renderer = renderer();
-    let shown = renderer.view(&original, &treatment, 2, size.whole(), &Unhurried).unwrap();
-    let plain = renderer.view(&original, &treatment.untreated(Kernel::Bicubic), 2, size.whole(), &Unhurried).unwrap();
+    let shown = renderer.view(&original, &treatment, 2, size.whole().seen_as(), &Unhurried).unwrap();
+    let plain =
+        renderer.view(&original, &treatment.untreated(Kernel::Bicubic), 2, size.whole().seen_as(), &Unhurried).unwrap();
     assert!(shown != plain);
 }
 
 /// Enlarged plainly, in squares, within `radius` of the middle of a picture of 300 x 280.
 fn round_area(radius: f32) -> TreatedArea {
-    let stroke = Stroke { points: vec![Place { x: 150.0, y: 140.0 }], radius, feather: 0.5, erases: false };
+    let stroke = Stroke { points: vec![Place::new(150.0, 140.0)], radius, feather: 0.5, erases: false };
     TreatedArea {
         mask: Mask { shape: Shape::Painted { strokes: vec![stroke] }, inverted: false },
         clean: Clean::default(),
@@ -427,7 +430,8 @@ fn an_area_has_its_own_result_inside_and_none_outside(#[case] size: Size) {
     let plain = learned(&original, size);
     let area = round_area(60.0);
     let with = Treatment { areas: vec![area.clone()], ..plain.clone() };
-    let whole = |treatment: &Treatment| renderer().render(&original, treatment, size.whole(), &Unhurried).unwrap();
+    let whole =
+        |treatment: &Treatment| renderer().render(&original, treatment, size.whole().seen_as(), &Unhurried).unwrap();
     let (both, outside, inside) = (whole(&with), whole(&plain), whole(&with.in_area(&area)));
     let at = |planes: &Planes, x: u32, y: u32| planes.row(1, y * size.height / 280)[(x * size.width / 300) as usize];
     assert_eq!(at(&both, 150, 140), at(&inside, 150, 140));
@@ -443,7 +447,7 @@ fn an_area_has_its_own_result_inside_and_none_outside(#[case] size: Size) {
 fn a_region_with_areas_is_that_part_of_the_whole() {
     let (original, size) = (photo(300, 280), Size::new(1000, 933));
     let tone = TreatedArea {
-        mask: Mask { shape: Shape::Tone { at: Place { x: 40.0, y: 60.0 }, reach: 12.0 }, inverted: true },
+        mask: Mask { shape: Shape::Tone { at: Place::new(40.0, 60.0), reach: 12.0 }, inverted: true },
         finish: Finish {
             edges: Some(Edges { strength: 1.0, width: 1.5, halo_guard: 0.5, leave_flat: 0.0, leave_skin: 0.0 }),
             grain: None,
@@ -452,9 +456,9 @@ fn a_region_with_areas_is_that_part_of_the_whole() {
     };
     let margin = Margin::around(30, Fill::Mirror);
     let treatment = Treatment { areas: vec![round_area(60.0), tone], margin, ..learned(&original, size) };
-    let whole = renderer().render(&original, &treatment, treatment.sheet().whole(), &Unhurried).unwrap();
+    let whole = renderer().render(&original, &treatment, treatment.sheet().whole().seen_as(), &Unhurried).unwrap();
     for region in [Region::new(0, 0, 64, 40), Region::new(420, 400, 130, 90), Region::new(900, 20, 160, 300)] {
-        let part = renderer().render(&original, &treatment, region, &Unhurried).unwrap();
+        let part = renderer().render(&original, &treatment, region.seen_as(), &Unhurried).unwrap();
         let due = whole.cut(region);
         let apart = part.values().iter().zip(due.values()).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
         assert!(apart < 1e-5, "{apart}");
@@ -466,7 +470,7 @@ fn nothing_is_computed_below_an_area_that_hides_it_or_for_one_that_is_elsewhere(
     let (original, renderer) = (photo(300, 280), renderer());
     let blocks = |treatment: &Treatment, region: Region| {
         let blocks = Blocks::default();
-        renderer.render(&original, treatment, region, &blocks).unwrap();
+        renderer.render(&original, treatment, region.seen_as(), &blocks).unwrap();
         blocks.0.into_inner()
     };
     let by_model = learned(&original, Size::new(1200, 1120));

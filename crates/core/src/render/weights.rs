@@ -5,7 +5,7 @@ use dettaglio_domain::geometry::Region;
 use crate::picture::Planes;
 
 /// The smallest part of a region that holds all weights above nothing; nothing where there are none.
-pub(super) fn reached(weights: &[f32], region: Region) -> Option<Region> {
+pub(super) fn reached<S>(weights: &[f32], region: Region<S>) -> Option<Region<S>> {
     let width = region.width as usize;
     let rows = || weights.chunks_exact(width);
     let any = |row: &[f32]| row.iter().any(|w| *w > 0.0);
@@ -15,11 +15,11 @@ pub(super) fn reached(weights: &[f32], region: Region) -> Option<Region> {
     let last = |row: &[f32]| row.iter().rposition(|w| *w > 0.0);
     let left = rows().filter_map(first).min()? as u32;
     let right = rows().filter_map(last).max()? as u32 + 1;
-    Some(Region::new(region.x + left, region.y + top, right - left, bottom - top))
+    Some(Region::of(region.x + left, region.y + top, right - left, bottom - top))
 }
 
 /// Draws the values of a region towards those of `inner`, which holds a part of it, by a weight for each pixel of the region.
-pub(super) fn mix(planes: &mut Planes, region: Region, inner: &Planes, part: Region, weights: &[f32]) {
+pub(super) fn mix<S>(planes: &mut Planes, region: Region<S>, inner: &Planes, part: Region<S>, weights: &[f32]) {
     let (left, top) = ((part.x - region.x) as usize, part.y - region.y);
     for channel in 0..3 {
         for y in 0..part.height {

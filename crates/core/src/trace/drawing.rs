@@ -58,6 +58,6 @@ pub fn drawing(
         Choice::Plain { kernel: Kernel::Lanczos3 }
     };
     let Worked { treatment, .. } = recipe.work_out(&shelf, original.size(), Target::Factor { factor })?;
-    let planes = renderer.render(original, &treatment, treatment.sheet().whole(), pace)?;
+    let planes = renderer.render(original, &treatment, treatment.sheet().whole().seen_as(), pace)?;
     Ok(trace(&original.to_srgb(planes), kept, most)?)
 }

@@ -134,7 +134,7 @@ mod tests {
     }
 
     fn face(eyes: f32) -> Face {
-        let at = |x: f32| Place { x, y: 50.0 };
+        let at = |x: f32| Place::new(x, 50.0);
         Face::of_eyes(at(100.0), at(100.0 + eyes))
     }
 

@@ -97,8 +97,8 @@ async fn from_a_photograph_to_a_file_for_the_printer() {
     assert!(suggestion.clean.noise.is_some(), "the Clean step has something to do");
     let recipe = suggestion.recipe(Frame::default(), Surround::None);
     let treatment = recipe.work_out(&shelf, original.size(), target).unwrap().treatment;
-    let due = renderer.render(&original, &treatment, size.whole(), &Unhurried).unwrap();
-    let got = written.region(size.whole());
+    let due = renderer.render(&original, &treatment, size.whole().seen_as(), &Unhurried).unwrap();
+    let got = written.region(size.whole().seen_as());
     let same = |(got, due): (&f32, &f32)| (got * 255.0).round() == (due * 255.0 + 0.5).floor();
     assert!(got.values().iter().zip(due.values()).all(same), "every sample of the file");
 

@@ -85,7 +85,8 @@ pub struct PlannedFace {
     /// Which of the treatment's faces it is, where it is restored.
     pub restored: Option<usize>,
     /// The part of the sheet that holds the head; nothing where the frame leaves it out.
-    pub part: Option<Region>,
+    #[schema(value_type = Option<Region>)]
+    pub part: Option<Region<space::Sheet>>,
 }
 
 /// Hashes of plain resampling.

@@ -10,6 +10,7 @@ use chrono::{DateTime, Utc};
 use dettaglio_core::model::Shelf;
 use dettaglio_core::picture::{Original, Planes};
 use dettaglio_core::rehearsal::{PutBack, Rehearsal, SIDE, SMALLEST, as_rehearsed, choose, divided};
+use dettaglio_domain::affine::space;
 use dettaglio_domain::clean::Clean;
 use dettaglio_domain::geometry::Region;
 use dettaglio_domain::id::{OrderId, OriginalId};
@@ -49,7 +50,8 @@ pub struct RehearsalRequest {
     pub parts: Option<u32>,
     /// Only this part of the picture, in pixels of the original.
     #[serde(default)]
-    pub region: Option<Region>,
+    #[schema(value_type = Option<Region>)]
+    pub region: Option<Region<space::Original>>,
     /// Whether the picture's own noise and compression are put back.
     #[serde(default)]
     pub put_back: bool,
@@ -231,7 +233,7 @@ impl RehearsalRequest {
         Ok(Planned { picture: row.id, rehearsal, put_back })
     }
 
-    fn parts_of(&self, original: &Original, count: usize) -> Result<Vec<Region>, Problem> {
+    fn parts_of(&self, original: &Original, count: usize) -> Result<Vec<Region<space::Original>>, Problem> {
         let Some(region) = self.region else { return Ok(choose(original, count, SIDE)) };
         let inside = region.within(original.size()).filter(|part| *part == region);
         let inside = inside.filter(|part| part.width.min(part.height) >= SMALLEST);
@@ -240,7 +242,7 @@ impl RehearsalRequest {
             return Err(Problem::refused("rehearsal.part", what).field("region"));
         };
         let parts = divided(region.size(), SIDE).into_iter();
-        Ok(parts.map(|p| Region::new(p.x + region.x, p.y + region.y, p.width, p.height)).take(count).collect())
+        Ok(parts.map(|p| Region::of(p.x + region.x, p.y + region.y, p.width, p.height)).take(count).collect())
     }
 }
 

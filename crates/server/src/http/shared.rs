@@ -185,7 +185,7 @@ pub async fn shared_picture(State(app): State<App>, Address(at): Address<SharedA
     let planes = app
         .studio
         .view(Lane::Plain, move |studio, pace| {
-            let planes = studio.renderer().view(&source, &treatment, level, whole, pace)?;
+            let planes = studio.renderer().view(&source, &treatment, level, whole.seen_as(), pace)?;
             Ok::<_, RenderError>(picture.to_srgb(planes))
         })
         .await??;

@@ -11,6 +11,7 @@ use dettaglio_core::colour::ColourProfile;
 use dettaglio_core::picture::{Original, Planes};
 use dettaglio_core::render::{Measures, Pace, RenderError, view_size};
 use dettaglio_core::tones::{Tones, lost_in};
+use dettaglio_domain::affine::space::{Sheet, View};
 use dettaglio_domain::file::OutputProfile;
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::hash::ContentHash;
@@ -123,14 +124,14 @@ pub async fn tile(
 const DEEPEST_LEVEL: u32 = 31;
 
 /// A tile's part of a view of something of this size.
-fn part_of(size: Size, level: u32, column: u32, row: u32) -> Result<Region, Problem> {
+fn part_of(size: Size, level: u32, column: u32, row: u32) -> Result<Region<View>, Problem> {
     if level > DEEPEST_LEVEL {
         let detail = format!("a view is shrunk 2^{DEEPEST_LEVEL} times at most");
         return Err(Problem::missing("tile.outside", detail));
     }
     let view = view_size(size, level);
     let corner = column.checked_mul(TILE).zip(row.checked_mul(TILE));
-    corner.and_then(|(x, y)| Region::new(x, y, TILE, TILE).within(view)).ok_or_else(|| outside(view))
+    corner.and_then(|(x, y)| Region::of(x, y, TILE, TILE).within(view)).ok_or_else(|| outside(view))
 }
 
 fn outside(view: Size) -> Problem {
@@ -171,11 +172,11 @@ const LONGEST_PART: u32 = 2048;
 
 impl SheetPart {
     /// The part that lies on the sheet, its middle where it is larger than can be computed in a moment.
-    fn on(self, sheet: Size) -> Result<Region, Problem> {
-        let part = Region::new(self.x, self.y, self.width, self.height).within(sheet);
+    fn on(self, sheet: Size) -> Result<Region<Sheet>, Problem> {
+        let part = Region::<Sheet>::of(self.x, self.y, self.width, self.height).within(sheet);
         let part = part.filter(|p| p.size().area() > 0).ok_or_else(|| outside(sheet))?;
         let (width, height) = (part.width.min(LONGEST_PART), part.height.min(LONGEST_PART));
-        Ok(Region::new(part.x + (part.width - width) / 2, part.y + (part.height - height) / 2, width, height))
+        Ok(Region::of(part.x + (part.width - width) / 2, part.y + (part.height - height) / 2, width, height))
     }
 }
 

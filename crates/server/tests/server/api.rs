@@ -299,7 +299,7 @@ async fn a_tile_is_that_part_of_cores_own_result() {
     let original = read(file.path(), ContentHash::of(b"any"), &Limits::default()).unwrap().original;
     let treatment = Treatment::with_model(&shelf, "everyday-x4-draft", original.size(), Size::new(1200, 800)).unwrap();
     let region = Region::new(1024, 768, 176, 32);
-    let due = Renderer::new(shelf, 64 << 20).render(&original, &treatment, region, &Unhurried).unwrap();
+    let due = Renderer::new(shelf, 64 << 20).render(&original, &treatment, region.seen_as(), &Unhurried).unwrap();
     for (x, y, pixel) in tile.enumerate_pixels() {
         for channel in 0..3 {
             let level = (due.row(channel, y)[x as usize] * 255.0 + 0.5) as u8;

@@ -29,7 +29,7 @@ async fn planes(server: &Server, enlargement: &Value) -> Planes {
     let file = server.folder.path().join(format!("result-{enlargement}"));
     std::fs::write(&file, &bytes).unwrap();
     let original = codec::read(&file, ContentHash::of(&bytes), &Limits::default()).unwrap().original;
-    original.region(original.size().whole())
+    original.planes()
 }
 
 #[tokio::test(flavor = "multi_thread")]

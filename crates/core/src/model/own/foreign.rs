@@ -168,7 +168,7 @@ impl Network for Foreign {
             return Err(failed(format!("it answered {} where {due} was due", answer.size())));
         }
         let size = input.size().times(self.factor);
-        Ok(if answer.size() == size { answer } else { answer.cut(size.whole()) })
+        Ok(if answer.size() == size { answer } else { answer.into_part(size.whole()) })
     }
 }
 

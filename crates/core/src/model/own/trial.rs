@@ -172,9 +172,9 @@ fn likeness(a: &Planes, b: &Planes) -> f64 {
     let size = a.size();
     let border = size.width / 8;
     let inside = Region::new(border, border, size.width - 2 * border, size.height - 2 * border);
-    let (a, b) = (a.cut(inside), b.cut(inside));
-    let sum: f64 = a.values().iter().zip(b.values()).map(|(a, b)| f64::from(a - b).powi(2)).sum();
-    -10.0 * (sum / a.values().len() as f64).max(1e-12).log10()
+    let (a, b) = (a.view(inside), b.view(inside));
+    let sum: f64 = a.values().zip(b.values()).map(|(a, b)| f64::from(a - b).powi(2)).sum();
+    -10.0 * (sum / (3 * inside.size().area()) as f64).max(1e-12).log10()
 }
 
 /// The smallest power of two that sides must be multiples of.
@@ -250,9 +250,8 @@ impl Probe<'_> {
             let part = Region::new(0, 0, (core + halo).min(size.width), (core + halo).min(size.height));
             let tile = self.run(&whole_card.cut(part))?;
             let kept = Region::new(0, 0, core, core).times(self.factor);
-            let pairs = tile.cut(kept);
-            let difference =
-                pairs.values().iter().zip(whole.cut(kept).values()).map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
+            let pairs = tile.view(kept).values().zip(whole.view(kept).values());
+            let difference = pairs.map(|(a, b)| (a - b).abs()).fold(0.0, f32::max);
             let levels = difference * 255.0;
             if best.is_none_or(|(_, known)| levels < known) {
                 best = Some((halo, levels));

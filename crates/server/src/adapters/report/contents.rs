@@ -7,6 +7,7 @@ use chrono::{DateTime, Utc};
 use dettaglio_core::picture::Planes;
 use dettaglio_core::render::Unhurried;
 use dettaglio_core::spots;
+use dettaglio_domain::affine::space::Sheet;
 use dettaglio_domain::frame::FrameError;
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::id::OriginalId;
@@ -156,10 +157,10 @@ pub async fn spots_of(app: &App, row: &OriginalRow) -> Result<Vec<Spot>, Problem
 }
 
 /// A part of the sheet around a point, as large as asked for where the sheet is.
-fn around((x, y): (u32, u32), cut: Size, sheet: Size) -> Region {
+fn around((x, y): (u32, u32), cut: Size, sheet: Size) -> Region<Sheet> {
     let (width, height) = (cut.width.min(sheet.width), cut.height.min(sheet.height));
     let corner = |at: u32, side: u32, whole: u32| at.saturating_sub(side / 2).min(whole - side);
-    Region::new(corner(x, width, sheet.width), corner(y, height, sheet.height), width, height)
+    Region::of(corner(x, width, sheet.width), corner(y, height, sheet.height), width, height)
 }
 
 async fn cuts(
