@@ -13,6 +13,12 @@ export default tseslint.config(
     },
   },
   {
+    files: ["src/**/*.tsx"],
+    ignores: ["**/*.test.tsx"],
+    // A component that is longer has parts with names of their own.
+    rules: { "max-lines-per-function": ["error", { max: 150, skipBlankLines: true, skipComments: true }] },
+  },
+  {
     files: ["**/*.test.{ts,tsx}"],
     // A test that finds nothing where something should be fails there.
     rules: { "@typescript-eslint/no-non-null-assertion": "off" },

@@ -75,42 +75,10 @@ export function Workplace(props: { themeName: ThemeName; onTheme: () => void }) 
   useEffect(() => {
     if (ofPicture && !where.exact && original) go({ picture: original.id }, { replace: true });
   }, [ofPicture, where.exact, original, go]);
-  const told = useRef(0);
-  useEffect(() => {
-    for (const { key, name, text, refused } of imports.notices) {
-      if (key <= told.current) continue;
-      note(text, { about: name, refused });
-    }
-    told.current = Math.max(told.current, ...imports.notices.map(({ key }) => key));
-  }, [imports.notices]);
+  useNotes(imports.notices);
 
   const at = originals.findIndex((o) => o.id === original?.id);
-  const [removed, setRemoved] = useState<Original>();
-  const takeOut = useTakeOut(order);
-  const putBack = (original: Original) =>
-    takeOut.mutate(
-      { these: [original.id], back: true },
-      {
-        onSuccess: () => {
-          setRemoved(undefined);
-          note("back in the order", { about: original.name });
-          go({ picture: original.id });
-        },
-      },
-    );
-  const remove = (original: Original) =>
-    takeOut.mutate(
-      { these: [original.id], back: false },
-      {
-        onSuccess: () => {
-          setRemoved(original);
-          note("out of the order; its file and results are kept", { about: original.name });
-          // The address goes on to a picture that is there.
-          const next = originals[at + 1] ?? originals[at - 1];
-          if (next) go({ picture: next.id }, { replace: true });
-        },
-      },
-    );
+  const takingOut = useTakingOut(order, originals, go);
 
   useCommandKeys();
   useOnDesk("frame", {
@@ -131,7 +99,6 @@ export function Workplace(props: { themeName: ThemeName; onTheme: () => void }) 
     openGuide: () => setSheet("guide"),
     search: () => setSheet("search"),
   });
-  const close = () => setSheet(undefined);
 
   return (
     <DropArea onFiles={imports.add}>
@@ -212,7 +179,7 @@ export function Workplace(props: { themeName: ThemeName; onTheme: () => void }) 
             active={ofPicture}
             onBench={() => view !== "bench" && go({ view: "bench", picture: original.id })}
             onCancel={(id) => instruct.mutate({ jobs: [id], do: "cancel" })}
-            onRemove={() => remove(original)}
+            onRemove={() => takingOut.takeOut(original)}
           />
         ) : (
           !where.nowhere && (
@@ -225,6 +192,82 @@ export function Workplace(props: { themeName: ThemeName; onTheme: () => void }) 
           )
         )}
       </Box>
+      <Sheets sheet={sheet} onSheet={setSheet} go={go} />
+      <FilePicker ref={picker} onFiles={imports.add} />
+      <PutBack {...takingOut} />
+    </DropArea>
+  );
+}
+
+/** Writes down what is said of files that arrive. */
+function useNotes(notices: ReturnType<typeof useImports>["notices"]) {
+  const told = useRef(0);
+  useEffect(() => {
+    for (const { key, name, text, refused } of notices) {
+      if (key <= told.current) continue;
+      note(text, { about: name, refused });
+    }
+    told.current = Math.max(told.current, ...notices.map(({ key }) => key));
+  }, [notices]);
+}
+
+type Go = ReturnType<typeof useWhereabouts>["go"];
+
+/** Pictures that are taken out of an order, and put back. */
+function useTakingOut(order: number | undefined, originals: Original[], go: Go) {
+  const [removed, setRemoved] = useState<Original>();
+  const change = useTakeOut(order);
+  const putBack = (original: Original) =>
+    change.mutate(
+      { these: [original.id], back: true },
+      {
+        onSuccess: () => {
+          setRemoved(undefined);
+          note("back in the order", { about: original.name });
+          go({ picture: original.id });
+        },
+      },
+    );
+  const takeOut = (original: Original) =>
+    change.mutate(
+      { these: [original.id], back: false },
+      {
+        onSuccess: () => {
+          setRemoved(original);
+          note("out of the order; its file and results are kept", { about: original.name });
+          // The address goes on to a picture that is there.
+          const at = originals.findIndex((o) => o.id === original.id);
+          const next = originals[at + 1] ?? originals[at - 1];
+          if (next) go({ picture: next.id }, { replace: true });
+        },
+      },
+    );
+  return { removed, takeOut, putBack, onClose: () => setRemoved(undefined) };
+}
+
+function PutBack(props: { removed: Original | undefined; putBack: (original: Original) => void; onClose: () => void }) {
+  const { removed } = props;
+  return (
+    <Snackbar
+      open={removed !== undefined}
+      autoHideDuration={12_000}
+      onClose={(_, reason) => reason === "timeout" && props.onClose()}
+      message={`${removed?.name ?? ""} is out of the order; its file and results are kept`}
+      action={
+        <Button color="inherit" onClick={() => removed && props.putBack(removed)}>
+          Put back
+        </Button>
+      }
+    />
+  );
+}
+
+/** What lies over the views. */
+function Sheets(props: { sheet: Sheet | undefined; onSheet: (sheet: Sheet | undefined) => void; go: Go }) {
+  const { sheet, onSheet, go } = props;
+  const close = () => onSheet(undefined);
+  return (
+    <>
       {sheet === "new-order" && (
         <OrderDialog
           onClose={close}
@@ -239,7 +282,7 @@ export function Workplace(props: { themeName: ThemeName; onTheme: () => void }) 
       {sheet === "keys" && (
         <Shortcuts
           onClose={close}
-          onGuide={() => setSheet("guide")}
+          onGuide={() => onSheet("guide")}
           onChange={() => {
             close();
             go({ view: "settings" });
@@ -251,19 +294,7 @@ export function Workplace(props: { themeName: ThemeName; onTheme: () => void }) 
           <GuideBook onClose={close} />
         </Suspense>
       )}
-      <FilePicker ref={picker} onFiles={imports.add} />
-      <Snackbar
-        open={removed !== undefined}
-        autoHideDuration={12_000}
-        onClose={(_, reason) => reason === "timeout" && setRemoved(undefined)}
-        message={`${removed?.name ?? ""} is out of the order; its file and results are kept`}
-        action={
-          <Button color="inherit" onClick={() => removed && putBack(removed)}>
-            Put back
-          </Button>
-        }
-      />
-    </DropArea>
+    </>
   );
 }
 

@@ -121,8 +121,7 @@ export function useAreaTool(
   }, [mask, brush, place, size.width, size.height, onDrawn]);
 }
 
-/** A panel beside the stage, which stays in sight and free for drawing. */
-export function AreasPanel(props: {
+interface AreasProps {
   intent: Intent;
   size: { width: number; height: number };
   scope: Scope;
@@ -135,11 +134,13 @@ export function AreasPanel(props: {
   brush: BrushSettings;
   onBrush: (brush: BrushSettings) => void;
   onClose: () => void;
-}) {
-  const { intent, scope, change, brush } = props;
+}
+
+/** A panel beside the stage, which stays in sight and free for drawing. */
+export function AreasPanel(props: AreasProps) {
+  const { intent, scope, change } = props;
   const areas = intent.areas ?? [];
   const area = scope === "whole" ? undefined : areas[scope];
-  const setMask = (mask: Mask) => scope !== "whole" && change(changeArea(intent, scope, { mask }));
   const add = (kind: Kind) => {
     const used = new Set(areas.map((a) => a.name));
     let number = areas.length + 1;
@@ -206,86 +207,91 @@ export function AreasPanel(props: {
             ))}
           </Stack>
         </Box>
-        {area && scope !== "whole" && (
-          <>
-            <Stack direction="row" spacing={1} sx={{ alignItems: "center" }}>
-              <TextField
-                key={scope}
-                fullWidth
-                label="Name"
-                defaultValue={area.name}
-                onBlur={(e) =>
-                  e.target.value.trim() && change(changeArea(intent, scope, { name: e.target.value.trim() }))
-                }
-              />
-              <IconButton
-                aria-label={`Remove ${area.name}`}
-                onClick={() => {
-                  props.onScope("whole");
-                  props.onDrawing(false);
-                  change({ areas: areas.filter((_, i) => i !== scope) });
-                }}
-              >
-                <DeleteOutlineIcon fontSize="small" />
-              </IconButton>
-            </Stack>
-            <Stack direction="row" sx={{ flexWrap: "wrap" }}>
-              <Toggle label={DRAW_WORDS[area.mask.by]} on={props.drawing} onSwitch={props.onDrawing} />
-              <Toggle label="Show it" on={props.shown} onSwitch={props.onShown} />
-              <Toggle
-                label="Invert"
-                on={area.mask.inverted ?? false}
-                onSwitch={(inverted) => setMask({ ...area.mask, inverted })}
-              />
-              {area.mask.by === "painted" && (
-                <Toggle label="Erase" on={brush.erases} onSwitch={(erases) => props.onBrush({ ...brush, erases })} />
-              )}
-            </Stack>
-            {area.mask.by === "painted" && (
-              <>
-                <Amount
-                  label="Brush"
-                  value={brush.radius}
-                  min={0.005}
-                  max={0.3}
-                  onChange={(radius) => props.onBrush({ ...brush, radius })}
-                />
-                <Amount
-                  label="Feather"
-                  value={brush.feather}
-                  min={0}
-                  max={1}
-                  onChange={(feather) => props.onBrush({ ...brush, feather })}
-                />
-                <Button
-                  disabled={area.mask.strokes.length === 0}
-                  onClick={() =>
-                    area.mask.by === "painted" && setMask({ ...area.mask, strokes: area.mask.strokes.slice(0, -1) })
-                  }
-                  sx={{ alignSelf: "flex-start" }}
-                >
-                  Take back the last stroke
-                </Button>
-              </>
-            )}
-            {(area.mask.by === "tone" || area.mask.by === "colour") && (
-              <Amount
-                label="Reach"
-                value={area.mask.reach / 60}
-                min={0.02}
-                max={1}
-                onChange={(share) =>
-                  (area.mask.by === "tone" || area.mask.by === "colour") && setMask({ ...area.mask, reach: share * 60 })
-                }
-              />
-            )}
-            <Typography variant="caption" sx={{ color: "text.secondary" }}>
-              The steps below are now those of {area.name}; the rest of the picture keeps its own.
-            </Typography>
-          </>
-        )}
+        {area && scope !== "whole" && <OneArea {...props} area={area} scope={scope} />}
       </Stack>
     </Paper>
+  );
+}
+
+/** What belongs to one area: its name, and how it is drawn. */
+function OneArea(props: AreasProps & { area: Area; scope: number }) {
+  const { intent, area, scope, change, brush } = props;
+  const setMask = (mask: Mask) => change(changeArea(intent, scope, { mask }));
+  return (
+    <>
+      <Stack direction="row" spacing={1} sx={{ alignItems: "center" }}>
+        <TextField
+          key={scope}
+          fullWidth
+          label="Name"
+          defaultValue={area.name}
+          onBlur={(e) => e.target.value.trim() && change(changeArea(intent, scope, { name: e.target.value.trim() }))}
+        />
+        <IconButton
+          aria-label={`Remove ${area.name}`}
+          onClick={() => {
+            props.onScope("whole");
+            props.onDrawing(false);
+            change({ areas: (intent.areas ?? []).filter((_, i) => i !== scope) });
+          }}
+        >
+          <DeleteOutlineIcon fontSize="small" />
+        </IconButton>
+      </Stack>
+      <Stack direction="row" sx={{ flexWrap: "wrap" }}>
+        <Toggle label={DRAW_WORDS[area.mask.by]} on={props.drawing} onSwitch={props.onDrawing} />
+        <Toggle label="Show it" on={props.shown} onSwitch={props.onShown} />
+        <Toggle
+          label="Invert"
+          on={area.mask.inverted ?? false}
+          onSwitch={(inverted) => setMask({ ...area.mask, inverted })}
+        />
+        {area.mask.by === "painted" && (
+          <Toggle label="Erase" on={brush.erases} onSwitch={(erases) => props.onBrush({ ...brush, erases })} />
+        )}
+      </Stack>
+      {area.mask.by === "painted" && (
+        <>
+          <Amount
+            label="Brush"
+            value={brush.radius}
+            min={0.005}
+            max={0.3}
+            onChange={(radius) => props.onBrush({ ...brush, radius })}
+          />
+          <Amount
+            label="Feather"
+            value={brush.feather}
+            min={0}
+            max={1}
+            onChange={(feather) => props.onBrush({ ...brush, feather })}
+          />
+          <Button
+            disabled={area.mask.strokes.length === 0}
+            onClick={() =>
+              area.mask.by === "painted" && setMask({ ...area.mask, strokes: area.mask.strokes.slice(0, -1) })
+            }
+            sx={{ alignSelf: "flex-start" }}
+          >
+            Take back the last stroke
+          </Button>
+        </>
+      )}
+      {(area.mask.by === "tone" || area.mask.by === "colour") && (
+        <Amount
+          label="Reach"
+          value={area.mask.reach / 60}
+          min={0.02}
+          max={1}
+          onChange={(share) =>
+            (area.mask.by === "tone" || area.mask.by === "colour") && setMask({ ...area.mask, reach: share * 60 })
+          }
+        />
+      )}
+      <Typography variant="caption" sx={{ color: "text.secondary" }}>
+        The steps below are now those of {area.name}; the rest of the picture keeps its own.
+      </Typography>
+    </>
   );
 }
 

@@ -2,7 +2,7 @@
 
 import { Box } from "@mui/material";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { type Mask, type Original, type OwnFace, sentence } from "../api/client";
+import { type Intent, type Mask, type Original, type OwnFace, type Plan, type Spot, sentence } from "../api/client";
 import { type SheetPart, useTried } from "../api/queries";
 import { inverse, through } from "../stage/affine";
 import { PANES } from "../stage/layout";
@@ -12,7 +12,7 @@ import { Line, type Point } from "../stage/tools";
 import { AreasPanel, FIRST_BRUSH, useAreaTool } from "./Areas";
 import { PaneMenu } from "./PaneMenu";
 import type { PaneLabel } from "./PaneName";
-import { type StageHandle, StageView } from "./StageView";
+import { StageView } from "./StageView";
 import { endOf } from "./blend";
 import { around, drawnFace, ownFaces } from "./faces";
 import { useFigures } from "./figures";
@@ -23,6 +23,7 @@ import { type SpotsControl, SpotsMenu, openingSpot, pinned, useSpots } from "./s
 import { useBench, useBenchStore, useIntent } from "./state";
 import { type Scope, changeArea } from "./treatments";
 import { useLooking } from "./useLooking";
+import type { StageHandle } from "./useStage";
 import { PLAIN_FRAME } from "./intent";
 
 export function LightTable(props: {
@@ -41,7 +42,7 @@ export function LightTable(props: {
   const control = useIntent(store);
   const { change } = control;
   const state = useBench((all) => all);
-  const { layout, map, blend, areasOpen, facesShown, drawingFace, goingTo, marking } = state;
+  const { layout, map, areasOpen, facesShown, drawingFace, goingTo, marking } = state;
   const [choosing, setChoosing] = useState<{ pane: number; anchor: HTMLElement }>();
   const [spotsAnchor, setSpotsAnchor] = useState<HTMLElement | null>(null);
   const [pointer, setPointer] = useState<Point>();
@@ -60,18 +61,7 @@ export function LightTable(props: {
     () => ({ width: plan.sheet.width / factor, height: plan.sheet.height / factor }),
     [plan.sheet.width, plan.sheet.height, factor],
   );
-  const areaQuery = areasOpen && areaShown && scope !== "whole" ? `?show=area&area=${scope}` : undefined;
-  const wearQuery = (state.wearShown || marking) && intent.repair?.wear ? "?show=wear" : undefined;
-  const nowQuery = state.edgeMask ? "?show=edges" : (areaQuery ?? wearQuery);
-  const low = useTried(original.id, blend && endOf(control.intent, scope, blend.low)).data;
-  const high = useTried(original.id, blend && endOf(control.intent, scope, blend.high)).data;
-  const source: Source = {
-    ...props.source,
-    extent,
-    query: map ? "?show=departure" : undefined,
-    nowQuery,
-    blend: !map && blend && low && high ? { low, high, share: blend.share, settled } : undefined,
-  };
+  const { source, areaIsShown } = useSource(original, props.source, { extent, scope, settled, areaShown });
   const panes = filledUp(
     state.panes,
     intent,
@@ -89,10 +79,10 @@ export function LightTable(props: {
 
   const detailOf = (pane: number) => {
     const view = views[pane];
-    if (panes[pane]?.show === "now" && nowQuery)
+    if (panes[pane]?.show === "now" && source.nowQuery)
       return state.edgeMask
         ? "White is made crisper, black is left alone"
-        : areaQuery
+        : areaIsShown
           ? "Amber is the area"
           : "Amber is filled";
     return view && figures.detailOf(view);
@@ -121,23 +111,8 @@ export function LightTable(props: {
   );
   const areaTool = useAreaTool(drawing ? area : undefined, brush, plan.place, original.facts.size, onDrawn);
   const markTool = useMarkTool(marking, plan.place, original.facts.size, control);
-  const { onFaceDrawn } = props;
-  const faceTool = useMemo(() => {
-    if (!drawingFace) return undefined;
-    const back = inverse(plan.place);
-    return new Line((from, to) => onFaceDrawn(drawnFace(through(back, from), through(back, to))));
-    // eslint-disable-next-line react-hooks/exhaustive-deps -- a line that is being drawn outlives a new plan
-  }, [drawingFace]);
-  const { intent: latestIntent } = control;
-  const marks = useMemo(() => {
-    const pinnedMarks = spots.spots.map((spot, i) => ({ ...through(plan.place, spot), label: String(i + 1) }));
-    if (!facesShown) return spotsAnchor ? pinnedMarks : NO_MARKS;
-    const faceMarks = ownFaces(latestIntent, plan).map((own, i) => {
-      const { reach, ...at } = around(own);
-      return { ...through(plan.place, at), reach, label: `face ${i + 1}` };
-    });
-    return spotsAnchor ? [...pinnedMarks, ...faceMarks] : faceMarks;
-  }, [spots.spots, plan, spotsAnchor, facesShown, latestIntent]);
+  const faceTool = useFaceTool(drawingFace, plan, props.onFaceDrawn);
+  const marks = useMarks(spots.spots, spotsAnchor !== null, facesShown ? control.intent : undefined, plan);
   useEffect(() => {
     if (goingTo) handle.current?.goTo(through(plan.place, around(goingTo)));
     // eslint-disable-next-line react-hooks/exhaustive-deps -- it is gone to once, wherever the picture lies later
@@ -208,6 +183,54 @@ export function LightTable(props: {
 }
 
 const NO_MARKS: never[] = [];
+
+/** What the panes show is made of, with what is drawn over it and what is being blended. */
+function useSource(
+  original: Original,
+  given: Omit<Source, "extent">,
+  at: { extent: Source["extent"]; scope: Scope; settled: boolean; areaShown: boolean },
+): { source: Source; areaIsShown: boolean } {
+  const { map, blend, areasOpen, wearShown, marking, edgeMask } = useBench((state) => state);
+  const control = useIntent(useBenchStore());
+  const { scope } = at;
+  const areaIsShown = areasOpen && at.areaShown && scope !== "whole";
+  const areaQuery = areaIsShown ? `?show=area&area=${scope}` : undefined;
+  const wearQuery = (wearShown || marking) && given.intent.repair?.wear ? "?show=wear" : undefined;
+  const low = useTried(original.id, blend && endOf(control.intent, scope, blend.low)).data;
+  const high = useTried(original.id, blend && endOf(control.intent, scope, blend.high)).data;
+  const source: Source = {
+    ...given,
+    extent: at.extent,
+    query: map ? "?show=departure" : undefined,
+    nowQuery: edgeMask ? "?show=edges" : (areaQuery ?? wearQuery),
+    blend: !map && blend && low && high ? { low, high, share: blend.share, settled: at.settled } : undefined,
+  };
+  return { source, areaIsShown };
+}
+
+/** A line from eye to eye, while a face is drawn. */
+function useFaceTool(drawing: boolean, plan: Plan, onDrawn: (face: OwnFace | undefined) => void) {
+  return useMemo(() => {
+    if (!drawing) return undefined;
+    const back = inverse(plan.place);
+    return new Line((from, to) => onDrawn(drawnFace(through(back, from), through(back, to))));
+    // eslint-disable-next-line react-hooks/exhaustive-deps -- a line that is being drawn outlives a new plan
+  }, [drawing]);
+}
+
+/** The spots, where they are shown, and the faces of an intent, where they are. */
+function useMarks(spots: Spot[], pinsShown: boolean, facesOf: Intent | undefined, plan: Plan) {
+  return useMemo(() => {
+    const pins = spots.map((spot, i) => ({ ...through(plan.place, spot), label: String(i + 1) }));
+    const faces = facesOf ? ownFaces(facesOf, plan) : [];
+    const faceMarks = faces.map((own, i) => {
+      const { reach, ...at } = around(own);
+      return { ...through(plan.place, at), reach, label: `face ${i + 1}` };
+    });
+    if (!pinsShown && faceMarks.length === 0) return NO_MARKS;
+    return pinsShown ? [...pins, ...faceMarks] : faceMarks;
+  }, [spots, plan, pinsShown, facesOf]);
+}
 
 /**
  * Where the picture opens: where its address says; else at the first of the spots that it came with, or the eyes where nobody

@@ -1,14 +1,14 @@
 /** The light table with what lies around it: panes and their names, curtain, zoom, spots. */
 
 import { Box } from "@mui/material";
-import { useCallback, useEffect, useRef, useState, useSyncExternalStore } from "react";
+import { useEffect, useState } from "react";
 import type { Spot } from "../api/client";
 import { useOnDesk } from "../app/desk";
 import { decimal } from "../app/format";
 import { useKept } from "../app/kept";
 import type { Box as PartBox } from "../stage/camera";
 import { LAYOUTS, type Layout, PANES, cells } from "../stage/layout";
-import { AMPLIFIED, type Mark, NOTHING_SEEN, type Seen, Stage, type Subject } from "../stage/stage";
+import { AMPLIFIED, type Mark, type Seen, type Subject } from "../stage/stage";
 import type { Point, Tool } from "../stage/tools";
 import { Curtain } from "./Curtain";
 import { Navigator } from "./Navigator";
@@ -18,17 +18,13 @@ import { StageBar } from "./StageBar";
 import { GROUNDS, type ViewSettings, useViewSettings } from "./viewSettings";
 import { paperZoom } from "./screen";
 import { useBench, useBenchStore } from "./state";
-
-export interface StageHandle {
-  goTo: (at: Point) => void;
-  middle: () => Point;
-}
+import { type StageListener, useStage } from "./useStage";
 
 /** As shares of the picture's sides, for tests. */
 const middleOf = ({ left, top, right, bottom }: PartBox) =>
   `${((left + right) / 2).toFixed(3)} ${((top + bottom) / 2).toFixed(3)}`;
 
-export function StageView(props: {
+export interface StageViewProps extends StageListener {
   subject: Subject;
   labels: PaneLabel[];
   /** Whether it is in view: keys are for what is seen. */
@@ -44,34 +40,17 @@ export function StageView(props: {
   spotsMenu: (anchor: HTMLElement) => void;
   tool?: Tool;
   readout?: string;
-  onPointing: (at: Point | undefined) => void;
-  onSeen: (seen: Seen) => void;
-  /** A person moved the view. */
-  onMoved: () => void;
-  handle: (handle: StageHandle | undefined) => void;
-}) {
-  const { subject, labels, onPointing, handle, onSeen, onMoved } = props;
+}
+
+export function StageView(props: StageViewProps) {
+  const { subject, labels } = props;
   const store = useBenchStore();
   const { layout, map, difference, across, full, card } = useBench((state) => state);
-  const [stage, setStage] = useState<Stage>();
   const [settings, setSettings] = useViewSettings();
   const [navigator, setNavigator] = useKept("navigator", true);
   const [turn, setTurn] = useState(0);
   const [timed, setTimed] = useState(false);
-  const seen = useSyncExternalStore(
-    useCallback((listener) => stage?.subscribe(listener) ?? (() => undefined), [stage]),
-    () => stage?.snapshot() ?? NOTHING_SEEN,
-  );
-
-  const attach = useCallback((canvas: HTMLCanvasElement | null) => {
-    if (!canvas) return;
-    const made = new Stage(canvas);
-    setStage(made);
-    return () => {
-      made.dispose();
-      setStage(undefined);
-    };
-  }, []);
+  const { stage, attach, seen } = useStage(props);
   useEffect(() => stage?.show(subject), [stage, subject]);
   useEffect(() => stage?.setLayout(layout), [stage, layout]);
   useEffect(() => stage?.setSmooth(settings.smooth), [stage, settings.smooth]);
@@ -80,17 +59,6 @@ export function StageView(props: {
   useEffect(() => stage?.setTurn(turn), [stage, turn]);
   useEffect(() => stage?.setAcross(across), [stage, across]);
   useEffect(() => stage?.setDifference(difference), [stage, difference]);
-  useEffect(() => stage?.onPointing(onPointing), [stage, onPointing]);
-  const moved = useRef(onMoved);
-  useEffect(() => {
-    moved.current = onMoved;
-  });
-  useEffect(() => stage?.onMoved(() => moved.current()), [stage]);
-  useEffect(() => onSeen(seen), [seen, onSeen]);
-  useEffect(() => {
-    handle(stage && { goTo: (at) => stage.goToPlace(at), middle: () => stage.middle() });
-    return () => handle(undefined);
-  }, [stage, handle]);
   useEffect(() => {
     if (!timed || layout !== "blink") return;
     const timer = setInterval(() => setTurn((now) => 1 - now), settings.blinkMs);
@@ -137,7 +105,6 @@ export function StageView(props: {
   const ready = seen.panes.reduce((sum, p) => sum + p.ready, 0);
   const needed = seen.panes.reduce((sum, p) => sum + p.needed, 0);
   const light = settings.ground === GROUNDS[2].shade || settings.ground === GROUNDS[3].shade;
-  const shownPanes = layout === "blink" ? [turn] : Array.from({ length: PANES[layout] }, (_, i) => i);
   return (
     <>
       <Box
@@ -175,31 +142,7 @@ export function StageView(props: {
           <Curtain share={seen.curtain} across={across} onMove={(share) => stage?.setCurtain(share)} />
         )}
         <Rules layout={layout} light={light} />
-        {shownPanes.map((i) => {
-          const label = labels[i];
-          const standing = seen.panes[i] ?? { ready: 0, needed: 0 };
-          const arriving = standing.ready < standing.needed;
-          return (
-            label && (
-              <PaneName
-                key={i}
-                pane={i}
-                layout={layout}
-                across={across}
-                label={label}
-                share={arriving ? standing.ready / standing.needed : 1}
-                detail={
-                  arriving
-                    ? `${standing.draft ? "a draft first, " : ""}${standing.ready} of ${standing.needed} tiles`
-                    : ((difference && i === 1
-                        ? `by how much it differs from the first, ${AMPLIFIED} times`
-                        : label.detail) ??
-                      (seen.fromOriginal && i > 0 ? "this far off, enlarging does not show: zoom in" : undefined))
-                }
-              />
-            )
-          );
-        })}
+        <PaneNames labels={labels} seen={seen} layout={layout} turn={turn} across={across} difference={difference} />
         {navigator && seen.part && (
           <Navigator thumbnail={subject.thumbnail} part={seen.part} onGo={(x, y) => stage?.goTo(x, y)} />
         )}
@@ -234,6 +177,42 @@ export function StageView(props: {
       />
     </>
   );
+}
+
+/** The names of the panes in view, with how far their pixels are. */
+function PaneNames(props: {
+  labels: PaneLabel[];
+  seen: Seen;
+  layout: Layout;
+  turn: number;
+  across: boolean;
+  difference: boolean;
+}) {
+  const { labels, seen, layout, across, difference } = props;
+  const shown = layout === "blink" ? [props.turn] : Array.from({ length: PANES[layout] }, (_, i) => i);
+  return shown.map((i) => {
+    const label = labels[i];
+    const standing = seen.panes[i] ?? { ready: 0, needed: 0 };
+    const arriving = standing.ready < standing.needed;
+    return (
+      label && (
+        <PaneName
+          key={i}
+          pane={i}
+          layout={layout}
+          across={across}
+          label={label}
+          share={arriving ? standing.ready / standing.needed : 1}
+          detail={
+            arriving
+              ? `${standing.draft ? "a draft first, " : ""}${standing.ready} of ${standing.needed} tiles`
+              : ((difference && i === 1 ? `by how much it differs from the first, ${AMPLIFIED} times` : label.detail) ??
+                (seen.fromOriginal && i > 0 ? "this far off, enlarging does not show: zoom in" : undefined))
+          }
+        />
+      )
+    );
+  });
 }
 
 /** Zooms at which the screen shows the print as it will be seen. */

@@ -1,36 +1,24 @@
 /** The open picture: what is asked of the server about it, and the parts of the bench that show it. */
 
 import { Box, Snackbar } from "@mui/material";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { Suspense, lazy, useCallback, useEffect, useRef } from "react";
-import type { Letter, Model, OrderContents, Original, Recipe, Steps } from "../api/client";
-import { suggestionQuery, useForecast, usePlan, useReading } from "../api/queries";
+import { Suspense, lazy, useCallback } from "react";
+import type { Letter, Model, OrderContents, Original, Steps } from "../api/client";
 import { rules } from "../api/rules";
 import { useOnDesk } from "../app/desk";
 import { useKept } from "../app/kept";
-import { useLast, useLater, usePaced } from "../app/later";
 import { STAGE_GROUND } from "../app/theme";
 import { Strip } from "../strip/Strip";
+import { BenchRail } from "./BenchRail";
 import { LightTable } from "./LightTable";
-import { Rail } from "./Rail";
 import { TicketLine } from "./TicketLine";
-import { TreatmentTabs } from "./TreatmentTabs";
-import { TONES, TonesPanel } from "./Tones";
-import { TRACE, TracePanel } from "./Trace";
-import { Blending } from "./blend";
-import { LooseCard } from "./cards/Card";
+import { useAsked } from "./asked";
 import { ownFaces, usualStrength } from "./faces";
 import { useRun } from "./running";
 import { useBench, useBenchStore, useIntent } from "./state";
-import { type Scope, added, changeIn, letters, stepsIn, switched } from "./treatments";
+import { type Scope, added, changeIn, letters, switched } from "./treatments";
 
 // Its charts are for those who open it.
 const Rehearsal = lazy(() => import("../rehearsal/Rehearsal").then((module) => ({ default: module.Rehearsal })));
-
-/** While a hand drags or types, the server is asked a few times a second. */
-const ASKED_EVERY_MS = 120;
-/** The file's size is measured once the view has what it needs. */
-const FORECAST_AFTER_MS = 900;
 
 export interface BenchProps {
   original: Original;
@@ -49,30 +37,12 @@ export function Workbench(props: BenchProps) {
   const { original, contents, models, active } = props;
   const store = useBenchStore();
   const control = useIntent(store);
-  const { change, follow } = control;
-  const intent = usePaced(control.intent, ASKED_EVERY_MS);
+  const { change } = control;
   const [pattern, setPattern] = useKept("pattern", rules().naming.default_pattern);
-  const { scope, card, full, areasOpen, rehearsing, facesShown, said, viewPart, marking } = useBench((state) => state);
+  const { scope, card, full, areasOpen, rehearsing, said } = useBench((state) => state);
 
-  const reading = useReading(original.id);
-  const { target, frame, surround, distance_m } = intent;
-  const suggestion = useQuery({
-    ...suggestionQuery(original.id, { target, frame, surround, distance_m }),
-    placeholderData: keepPreviousData,
-  });
-  const latest = useRef<Recipe>(undefined);
-  useEffect(() => {
-    if (!suggestion.data || suggestion.isPlaceholderData) return;
-    if (latest.current) follow(latest.current, suggestion.data.recipe);
-    latest.current = suggestion.data.recipe;
-  }, [suggestion.data, suggestion.isPlaceholderData, follow]);
-  const plan = usePlan(original.id, intent);
-  const answer = plan.error ? undefined : plan.data;
-  const inWords = useLast(answer?.in_words, original.id);
-  const fine = answer !== undefined && !plan.isPlaceholderData && answer.problem == null;
-  const rested = useLater(intent, FORECAST_AFTER_MS);
-  const forecast = useForecast(original.id, rested, fine && rested === intent);
-  const blocked = plan.isError || answer === undefined || answer.problem != null;
+  const asked = useAsked(original, control);
+  const { intent, suggestion, plan, answer, inWords, forecast, blocked } = asked;
   const run = useRun(original, store, pattern);
 
   const safeScope: Scope = scope !== "whole" && intent.areas?.[scope] ? scope : "whole";
@@ -85,7 +55,6 @@ export function Workbench(props: BenchProps) {
     (name: string | undefined) => store.setState({ card: name, marking: undefined }),
     [store],
   );
-  const setBlend = useCallback<React.ContextType<typeof Blending>>((blend) => store.setState({ blend }), [store]);
   const toggleAreas = () => {
     props.onBench();
     store.setState({ areasOpen: !areasOpen });
@@ -113,7 +82,6 @@ export function Workbench(props: BenchProps) {
       : undefined,
   );
 
-  const jobs = contents.jobs.filter((j) => j.original_id === original.id);
   const results = contents.enlargements.filter((e) => e.original_id === original.id);
   const nameOf = useCallback(
     (letter: Letter) =>
@@ -177,83 +145,18 @@ export function Workbench(props: BenchProps) {
         </Suspense>
       )}
       {!full && (
-        <Blending value={setBlend}>
-          <Rail
-            original={original}
-            models={models}
-            control={control}
-            steps={stepsIn(control.intent, safeScope)}
-            inWords={inWords}
-            words={safeScope === "whole" ? inWords : inWords?.areas[safeScope]}
-            changeSteps={changeSteps}
-            loose={
-              answer && (
-                <>
-                  <LooseCard name={TONES}>
-                    <TonesPanel
-                      hash={original.hash}
-                      treatment={answer.treatment}
-                      part={viewPart}
-                      profile={intent.output.profile}
-                    />
-                  </LooseCard>
-                  <LooseCard name={TRACE}>
-                    <TracePanel original={original} asked={answer.treatment} />
-                  </LooseCard>
-                </>
-              )
-            }
-            card={card}
-            onCard={openCard}
-            tabs={
-              <TreatmentTabs
-                original={original}
-                intent={control.intent}
-                scope={safeScope}
-                change={(part) => {
-                  if (part.letter) store.setState({ scope: "whole" });
-                  change(part);
-                }}
-                changeSteps={changeSteps}
-                onAreas={toggleAreas}
-                onSay={store.say}
-              />
-            }
-            reading={reading.data}
-            suggestion={suggestion.data}
-            onMask={(edgeMask) => store.setState({ edgeMask })}
-            hand={{
-              marking,
-              onMarking: (next) => {
-                if (next) props.onBench();
-                store.setState({ marking: next });
-              },
-              onShown: (shown) => store.setState({ wearShown: shown }),
-            }}
-            facesShown={facesShown}
-            onFacesShown={(shown) => store.setState({ facesShown: shown })}
-            onDrawFace={() => {
-              props.onBench();
-              store.setState({ drawingFace: true });
-              store.say("Draw a line from the middle of one eye to the middle of the other.");
-            }}
-            onFace={(face) => {
-              props.onBench();
-              store.setState({ goingTo: { ...face } });
-            }}
-            pattern={pattern}
-            onPattern={setPattern}
-            plan={answer}
-            fileBytes={forecast.data?.bytes}
-            blocked={blocked}
-            starting={run.isPending}
-            onRun={() => run.mutate()}
-            job={jobs.find((j) => j.state === "running" || j.state === "waiting")}
-            onCancel={props.onCancel}
-            onRemove={props.onRemove}
-            results={results}
-          />
-        </Blending>
+        <BenchRail
+          {...props}
+          control={control}
+          asked={asked}
+          scope={safeScope}
+          changeSteps={changeSteps}
+          run={run}
+          pattern={pattern}
+          onPattern={setPattern}
+          onCard={openCard}
+          onAreas={toggleAreas}
+        />
       )}
       <Snackbar open={said !== undefined} onClose={() => store.say(undefined)} autoHideDuration={8000} message={said} />
     </Box>

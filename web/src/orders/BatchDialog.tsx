@@ -22,6 +22,7 @@ import { useState } from "react";
 import {
   type Batch,
   type BatchItem,
+  type BatchPlan,
   type Change,
   type FacesChoice,
   type Finding,
@@ -62,7 +63,6 @@ export function BatchDialog(props: {
   const [faces, setFaces] = useState<FacesChoice>();
   const [prints, setPrints] = useState<Ticket[]>([]);
   const [files, setFiles] = useState<string[]>([]);
-  const [adding, setAdding] = useState(false);
   const [pattern, setPattern] = useState("");
   const [changes, setChanges] = useState<Change[]>([]);
   const outputs = OUTPUTS.filter(([name]) => files.includes(name)).map(([, output]) => output);
@@ -99,8 +99,6 @@ export function BatchDialog(props: {
     },
   });
   const answer = plan.data;
-  const open = answer?.items.filter((item) => item.findings.length > 0 || item.skipped) ?? [];
-  const sound = (answer?.items.length ?? 0) - open.length;
   // What was decided on single results does not outlast a change of what they are.
   const reset =
     <T,>(set: (value: T) => void) =>
@@ -116,58 +114,8 @@ export function BatchDialog(props: {
         <Stack spacing={2} sx={{ width: 300, flexShrink: 0, pt: 1, overflowY: "auto" }}>
           <TreatingField value={treating} asSet="each as it was left on the bench" onChange={reset(setTreating)} />
           <FacesField value={faces} own="as their treatment says" onChange={reset(setFaces)} />
-          <Box>
-            <Typography variant="caption" sx={{ color: "text.secondary" }}>
-              Prints of each picture
-            </Typography>
-            {prints.length === 0 && <Typography variant="body2">its own</Typography>}
-            {prints.map((_, i) => (
-              <Stack key={i} direction="row" sx={{ alignItems: "center" }}>
-                <Typography variant="body2" sx={{ flex: 1 }}>
-                  {answer?.prints[i] ?? "\u2026"}
-                </Typography>
-                <IconButton
-                  aria-label={`Without ${answer?.prints[i] ?? "this print"}`}
-                  onClick={() => reset(setPrints)(prints.filter((_, other) => other !== i))}
-                >
-                  <CloseIcon fontSize="small" />
-                </IconButton>
-              </Stack>
-            ))}
-            {adding ? (
-              <AddPrint
-                onAdd={(print) => {
-                  reset(setPrints)([...prints, print]);
-                  setAdding(false);
-                }}
-              />
-            ) : (
-              <Button onClick={() => setAdding(true)} sx={{ ml: -0.75 }}>
-                Add a print
-              </Button>
-            )}
-          </Box>
-          <TextField
-            select
-            label="Files of each print"
-            value={files}
-            slotProps={{
-              select: {
-                multiple: true,
-                displayEmpty: true,
-                renderValue: (chosen) =>
-                  (chosen as string[]).length === 0 ? "its own" : (chosen as string[]).join("; "),
-              },
-              inputLabel: { shrink: true },
-            }}
-            onChange={(e) => reset(setFiles)(e.target.value as unknown as string[])}
-          >
-            {OUTPUTS.map(([name]) => (
-              <MenuItem key={name} value={name}>
-                {name}
-              </MenuItem>
-            ))}
-          </TextField>
+          <PrintsField value={prints} names={answer?.prints ?? []} onChange={reset(setPrints)} />
+          <FilesField value={files} onChange={reset(setFiles)} />
           <TextField
             label="Names"
             value={pattern}
@@ -182,29 +130,7 @@ export function BatchDialog(props: {
         <Stack spacing={1} sx={{ flex: 1, minWidth: 0, minHeight: 0 }}>
           <Box sx={{ height: 3 }}>{plan.isFetching && <LinearProgress aria-label="Looking it over" />}</Box>
           {(plan.error ?? run.error) != null && <Alert severity="error">{sentence(run.error ?? plan.error)}</Alert>}
-          {answer && (
-            <>
-              <Typography variant="body2" data-testid="batch-summary">
-                <strong>{counted(answer.runs, "result")}</strong>
-                {answer.seconds != null && <>, about {duration(answer.seconds)} on one worker</>}, at most{" "}
-                {bytes(answer.bytes_at_most)}
-                {answer.bytes_free != null && <> of {bytes(answer.bytes_free)} free</>}.{" "}
-                {open.length === 0
-                  ? "Nothing speaks against it."
-                  : `${sound > 0 ? `${sound} ${sound === 1 ? "is" : "are"} sound; these` : "These"} are to be looked at:`}
-              </Typography>
-              <Box component="ul" sx={{ m: 0, p: 0, listStyle: "none", overflowY: "auto", flex: 1 }}>
-                {open.map((item) => (
-                  <Item
-                    key={item.key}
-                    item={item}
-                    change={changes.find((c) => c.key === item.key)}
-                    onChange={(change) => setChanges(changed(changes, change))}
-                  />
-                ))}
-              </Box>
-            </>
-          )}
+          {answer && <Preflight plan={answer} changes={changes} onChange={setChanges} />}
         </Stack>
       </DialogContent>
       <DialogActions>
@@ -224,6 +150,100 @@ export function BatchDialog(props: {
         </Button>
       </DialogActions>
     </Dialog>
+  );
+}
+
+/** The prints that each picture is made in, besides what it says itself. */
+function PrintsField(props: { value: Ticket[]; names: string[]; onChange: (prints: Ticket[]) => void }) {
+  const { value, onChange } = props;
+  const [adding, setAdding] = useState(false);
+  return (
+    <Box>
+      <Typography variant="caption" sx={{ color: "text.secondary" }}>
+        Prints of each picture
+      </Typography>
+      {value.length === 0 && <Typography variant="body2">its own</Typography>}
+      {value.map((_, i) => (
+        <Stack key={i} direction="row" sx={{ alignItems: "center" }}>
+          <Typography variant="body2" sx={{ flex: 1 }}>
+            {props.names[i] ?? "\u2026"}
+          </Typography>
+          <IconButton
+            aria-label={`Without ${props.names[i] ?? "this print"}`}
+            onClick={() => onChange(value.filter((_, other) => other !== i))}
+          >
+            <CloseIcon fontSize="small" />
+          </IconButton>
+        </Stack>
+      ))}
+      {adding ? (
+        <AddPrint
+          onAdd={(print) => {
+            onChange([...value, print]);
+            setAdding(false);
+          }}
+        />
+      ) : (
+        <Button onClick={() => setAdding(true)} sx={{ ml: -0.75 }}>
+          Add a print
+        </Button>
+      )}
+    </Box>
+  );
+}
+
+function FilesField(props: { value: string[]; onChange: (files: string[]) => void }) {
+  return (
+    <TextField
+      select
+      label="Files of each print"
+      value={props.value}
+      slotProps={{
+        select: {
+          multiple: true,
+          displayEmpty: true,
+          renderValue: (chosen) => ((chosen as string[]).length === 0 ? "its own" : (chosen as string[]).join("; ")),
+        },
+        inputLabel: { shrink: true },
+      }}
+      onChange={(e) => props.onChange(e.target.value as unknown as string[])}
+    >
+      {OUTPUTS.map(([name]) => (
+        <MenuItem key={name} value={name}>
+          {name}
+        </MenuItem>
+      ))}
+    </TextField>
+  );
+}
+
+/** What the run comes to, and what is to be looked at before. */
+function Preflight(props: { plan: BatchPlan; changes: Change[]; onChange: (changes: Change[]) => void }) {
+  const { plan } = props;
+  const open = plan.items.filter((item) => item.findings.length > 0 || item.skipped);
+  const sound = plan.items.length - open.length;
+  return (
+    <>
+      <Typography variant="body2" data-testid="batch-summary">
+        <strong>{counted(plan.runs, "result")}</strong>
+        {plan.seconds != null && <>, about {duration(plan.seconds)} on one worker</>}, at most{" "}
+        {bytes(plan.bytes_at_most)}
+        {plan.bytes_free != null && <> of {bytes(plan.bytes_free)} free</>}.{" "}
+        {open.length === 0
+          ? "Nothing speaks against it."
+          : `${sound > 0 ? `${sound} ${sound === 1 ? "is" : "are"} sound; these` : "These"} are to be looked at:`}
+      </Typography>
+      <Box component="ul" sx={{ m: 0, p: 0, listStyle: "none", overflowY: "auto", flex: 1 }}>
+        {open.map((item) => (
+          <Item
+            key={item.key}
+            item={item}
+            change={props.changes.find((c) => c.key === item.key)}
+            onChange={(change) => props.onChange(changed(props.changes, change))}
+          />
+        ))}
+      </Box>
+    </>
   );
 }
 

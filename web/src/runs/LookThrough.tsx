@@ -136,42 +136,60 @@ export function LookThrough(props: {
                 </Button>
               ))}
             </Stack>
-            {note === undefined ? (
-              <>
-                <Button onClick={() => props.onShow(now.original_id)}>Bench</Button>
-                <Button variant="outlined" onClick={() => setNote("")}>
-                  Send back
-                </Button>
-                <Button variant="contained" onClick={accept} data-testid="accept">
-                  Accept
-                </Button>
-              </>
-            ) : (
-              <>
-                <TextField
-                  autoFocus
-                  label="What is wrong with it?"
-                  value={note}
-                  sx={{ width: 260 }}
-                  onChange={(e) => setNote(e.target.value)}
-                  onKeyDown={(e) => {
-                    if (e.key === "Enter") sendBack();
-                    if (e.key === "Escape") {
-                      e.stopPropagation();
-                      setNote(undefined);
-                    }
-                  }}
-                />
-                <Button onClick={() => setNote(undefined)}>Not after all</Button>
-                <Button variant="contained" onClick={sendBack}>
-                  Send back
-                </Button>
-              </>
-            )}
+            <Verdict
+              note={note}
+              onNote={setNote}
+              onAccept={accept}
+              onSendBack={sendBack}
+              onBench={() => props.onShow(now.original_id)}
+            />
           </Stack>
         </>
       )}
     </WholeScreen>
+  );
+}
+
+/** Accepted, or sent back with a note of what is wrong. */
+function Verdict(props: {
+  /** While something is sent back. */
+  note: string | undefined;
+  onNote: (note: string | undefined) => void;
+  onAccept: () => void;
+  onSendBack: () => void;
+  onBench: () => void;
+}) {
+  return props.note === undefined ? (
+    <>
+      <Button onClick={props.onBench}>Bench</Button>
+      <Button variant="outlined" onClick={() => props.onNote("")}>
+        Send back
+      </Button>
+      <Button variant="contained" onClick={props.onAccept} data-testid="accept">
+        Accept
+      </Button>
+    </>
+  ) : (
+    <>
+      <TextField
+        autoFocus
+        label="What is wrong with it?"
+        value={props.note}
+        sx={{ width: 260 }}
+        onChange={(e) => props.onNote(e.target.value)}
+        onKeyDown={(e) => {
+          if (e.key === "Enter") props.onSendBack();
+          if (e.key === "Escape") {
+            e.stopPropagation();
+            props.onNote(undefined);
+          }
+        }}
+      />
+      <Button onClick={() => props.onNote(undefined)}>Not after all</Button>
+      <Button variant="contained" onClick={props.onSendBack}>
+        Send back
+      </Button>
+    </>
   );
 }
 

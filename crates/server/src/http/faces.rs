@@ -41,10 +41,10 @@ pub async fn find_again(
 #[into_params(parameter_in = Path)]
 pub struct FaceAddress {
     /// The original's SHA-256.
-    #[param(value_type = String)]
+    #[param(value_type = String, pattern = "^[0-9a-f]{64}$")]
     original: ContentHash,
     /// The treatment's hash.
-    #[param(value_type = String)]
+    #[param(value_type = String, pattern = "^[0-9a-f]{64}$")]
     treatment: ContentHash,
     /// Which of the treatment's faces, from 0.
     face: usize,

@@ -37,10 +37,10 @@ pub const TILE: u32 = 256;
 #[into_params(parameter_in = Path)]
 pub struct TileAddress {
     /// The original's SHA-256.
-    #[param(value_type = String)]
+    #[param(value_type = String, pattern = "^[0-9a-f]{64}$")]
     original: ContentHash,
     /// The treatment's hash.
-    #[param(value_type = String)]
+    #[param(value_type = String, pattern = "^[0-9a-f]{64}$")]
     treatment: ContentHash,
     /// 0 for the result itself, 1 for half of its size, and so on.
     level: u32,
@@ -185,10 +185,10 @@ impl SheetPart {
 #[into_params(parameter_in = Path)]
 pub struct ResultAddress {
     /// The original's SHA-256.
-    #[param(value_type = String)]
+    #[param(value_type = String, pattern = "^[0-9a-f]{64}$")]
     original: ContentHash,
     /// The treatment's hash.
-    #[param(value_type = String)]
+    #[param(value_type = String, pattern = "^[0-9a-f]{64}$")]
     treatment: ContentHash,
 }
 
