@@ -7300,7 +7300,10 @@ export interface operations {
                 /** @description Which area, from 0. */
                 area?: number;
             };
-            header?: never;
+            header?: {
+                /** @description First and last column, first and last row of the tiles that are looked at together, as 4-9,3-5: what they have in common is computed once */
+                "Tiles-In-View"?: string | null;
+            };
             path: {
                 /** @description The original's SHA-256. */
                 original: string;

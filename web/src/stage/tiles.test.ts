@@ -1,5 +1,5 @@
 import { describe, expect, it, vi } from "vitest";
-import { AT_ONCE, type Candidate, TILE, TileStore, levelFor, placesIn, viewSize } from "./tiles";
+import { AT_ONCE, type Candidate, type Loader, TILE, TileStore, levelFor, placesIn, viewSize } from "./tiles";
 
 const candidate: Candidate = {
   base: "/t",
@@ -93,6 +93,17 @@ describe("store", () => {
     const draft: Candidate = { ...candidate, base: "/draft" };
     store.want([{ candidate: draft, places: places.slice(0, 2) }], [{ candidate, places }], []);
     expect(asked.map((a) => a.address.split("/")[1])).toEqual(["draft", "draft", "t"]);
+  });
+
+  it("says with each tile which ones are looked at together", () => {
+    const load = vi.fn<Loader>(() => new Promise(() => undefined));
+    const store = new TileStore(() => undefined, load);
+    const two = [
+      { level: 0, column: 4, row: 3 },
+      { level: 0, column: 6, row: 5 },
+    ];
+    store.want([{ candidate, places: two }]);
+    expect(load.mock.calls.map(([, , together]) => together)).toEqual(["4-6,3-5", "4-6,3-5"]);
   });
 
   it("gives up what is no longer in view and keeps what arrived", async () => {

@@ -102,17 +102,23 @@ export interface Standing {
   draft?: boolean;
 }
 
-/** Loads a tile; separate, so that a test can stand in for the server. */
-export type Loader = (address: string, signal: AbortSignal) => Promise<ImageBitmap>;
+/** Loads a tile; separate, so that a test can stand in for the server. `together` says which tiles are looked at with it. */
+export type Loader = (address: string, signal: AbortSignal, together?: string) => Promise<ImageBitmap>;
 
-export const fromServer: Loader = async (address, signal) => {
-  const response = await fetch(address, { signal });
+export const fromServer: Loader = async (address, signal, together) => {
+  const response = await fetch(address, { signal, headers: together ? { "Tiles-In-View": together } : undefined });
   if (!response.ok) throw new Error(`${address}: ${response.status}`);
   return createImageBitmap(await response.blob());
 };
 
 /** A candidate's tiles that are wanted. */
 type Wanted = Pick<View, "candidate" | "places">;
+
+/** First and last column, first and last row of some tiles: what they have in common, the server computes once. */
+function togetherOf(places: Place[]): string {
+  const range = (numbers: number[]) => `${Math.min(...numbers)}-${Math.max(...numbers)}`;
+  return `${range(places.map((p) => p.column))},${range(places.map((p) => p.row))}`;
+}
 
 /** The addresses of all lists, the first of each first. */
 function inTurn(lists: Wanted[]): string[] {
@@ -127,6 +133,7 @@ export class TileStore {
   private readonly coming = new Map<string, AbortController>();
   private readonly failed = new Map<string, number>();
   private wanted: string[] = [];
+  private together = new Map<string, string>();
 
   constructor(
     private readonly changed: () => void,
@@ -143,6 +150,12 @@ export class TileStore {
    */
   want(...groups: Wanted[][]): void {
     this.wanted = groups.flatMap(inTurn);
+    this.together = new Map(
+      groups.flat().flatMap(({ candidate, places }) => {
+        const together = togetherOf(places);
+        return places.map((p) => [addressOf(candidate, p), together] as const);
+      }),
+    );
     const inView = new Set(this.wanted);
     for (const [address, controller] of this.coming) {
       if (!inView.has(address)) {
@@ -184,7 +197,7 @@ export class TileStore {
     const controller = new AbortController();
     this.coming.set(address, controller);
     try {
-      const bitmap = await this.load(address, controller.signal);
+      const bitmap = await this.load(address, controller.signal, this.together.get(address));
       this.here.set(address, bitmap);
       this.forget();
       this.changed();

@@ -119,7 +119,7 @@ impl Held<'_> {
 
 impl Work<'_> {
     /// The pixels of the framed original that a region of the picture came of; one at least.
-    fn of_original(&self, region: Region<Enlarged>) -> Region<Kept> {
+    pub(super) fn of_original(&self, region: Region<Enlarged>) -> Region<Kept> {
         let (kept, size) = (self.framed.size(), self.treatment.size);
         let span = |start: u32, count: u32, kept: u32, size: u32| {
             let scale = f64::from(kept) / f64::from(size);

@@ -12,7 +12,7 @@ use super::amber::in_amber;
 use super::blend_back::around;
 use super::cache::TileCache;
 use super::disk::DiskTiles;
-use super::level::{Below, Caches, Level, Marking, SideInput};
+use super::level::{Below, Caches, Level, Marking, SideInput, TILE};
 use super::pace::{Cancelled, Pace, RenderError};
 use super::repair::{Repaired, WearMarks, bring_back};
 use super::{blend_back, sheet};
@@ -95,6 +95,34 @@ impl Renderer {
         let part = enlarge::source_region(sheet, size, region, Kernel::Bicubic);
         let window = Window { whole: sheet, part, planes: self.render(original, treatment, part, pace)? };
         Ok(enlarge::resample(&window, size, region, Kernel::Bicubic))
+    }
+
+    /// Cleans what a part of a view shows, all at once, before its tiles are asked for one by one: a cleaner that sees far computes most of
+    /// what lies around a tile for nothing. Nothing happens where no cleaner does.
+    pub fn clean_ahead(
+        &self,
+        original: &Original,
+        treatment: &Treatment,
+        level: u32,
+        region: Region<View>,
+        pace: &dyn Pace,
+    ) -> Result<(), RenderError> {
+        // Beyond a tile of its own, the enlarging model and what is laid back reach.
+        const REACH: u32 = 32;
+        let at = Work::new(self, original, treatment, pace, None)?;
+        let Below::Level(cleaned) = at.cleaned()? else { return Ok(()) };
+        let (sheet, place) = (treatment.sheet(), treatment.place());
+        let part: Region<Sheet> = match view_size(sheet, level) {
+            size if size == sheet => region.seen_as(),
+            size => enlarge::source_region(sheet, size, region, Kernel::Bicubic),
+        };
+        let Some(shown) = part.intersection(place) else { return Ok(()) };
+        let shown = Region::of(shown.x - place.x, shown.y - place.y, shown.width, shown.height);
+        let seen = at.of_original(shown);
+        let (x, y) = (seen.x / TILE * TILE, seen.y / TILE * TILE);
+        let (right, bottom) = (seen.right().next_multiple_of(TILE), seen.bottom().next_multiple_of(TILE));
+        let kept = around(Region::<Kept>::of(x, y, right - x, bottom - y), REACH, at.framed.size());
+        cleaned.ahead(kept.seen_as(), pace)
     }
 
     /// Whether a view at this level shows what enlarging adds.

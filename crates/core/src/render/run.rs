@@ -9,7 +9,7 @@ use dettaglio_domain::reading::Reading;
 use dettaglio_domain::treatment::{Part, Pass, Treatment};
 
 use super::cache::TileCache;
-use super::level::{BLOCK_ROWS, TILE};
+use super::level::{BLOCK_ROWS, TILE, WIDE_BLOCK};
 use super::pace::{Cancelled, Pace, RenderError};
 use super::renderer::Renderer;
 use crate::codec::{CameraPicture, Carried, History, LinearWriter, PictureWriter};
@@ -85,7 +85,7 @@ fn in_bands(
 ) -> Result<(), RenderError> {
     let size = treatment.sheet();
     let kept = treatment.frame.size(original.size())?;
-    let own = TileCache::new(tile_rows_bytes(kept, treatment, 3 * BLOCK_ROWS));
+    let own = TileCache::new(tile_rows_bytes(kept, treatment));
     let work = treatment.model_inputs(kept).iter().map(|(_, pixels)| pixels).sum();
     let counted = Counted { pace, done: AtomicU64::new(0), work, progress };
     let mut y = 0;
@@ -170,22 +170,25 @@ fn band_ends(kept: Size, treatment: &Treatment) -> Vec<u32> {
     ends
 }
 
-/// Bytes of so many rows of tiles of every pass: what a run must keep so as to compute nothing twice.
-fn tile_rows_bytes(kept: Size, treatment: &Treatment, rows: u32) -> usize {
+/// Bytes of three blocks' rows of tiles of every pass: what a run must keep so as to compute nothing twice.
+fn tile_rows_bytes(kept: Size, treatment: &Treatment) -> usize {
     let of_part = |part: Part<'_>| -> usize {
         let cleaners = part.clean.passes().len();
-        let bytes = |chain: &[u32]| -> usize {
+        let bytes = |chain: &[u32], block_rows: u32| -> usize {
             let mut sides = 1;
             let pass = |factor: &u32| {
                 let width = u64::from(kept.width * sides).div_ceil(TILE.into()) * u64::from(TILE * factor);
                 // A later pass works through several rows of the one before at a time.
                 sides *= factor;
-                (width * u64::from(rows * TILE * factor) * 3 * 2) as usize
+                (width * u64::from(3 * block_rows * TILE * factor) * 3 * 2) as usize
             };
             chain.iter().map(pass).sum()
         };
         let factors = |passes: &[Pass]| passes.iter().map(|p| p.factor).collect::<Vec<u32>>();
-        bytes(&vec![1; cleaners]) + bytes(&factors(part.enlarge.passes())) + bytes(&factors(part.enlarge.under()))
+        // Only cleaners see far enough for blocks that are cut like squares.
+        bytes(&vec![1; cleaners], WIDE_BLOCK.0)
+            + bytes(&factors(part.enlarge.passes()), BLOCK_ROWS)
+            + bytes(&factors(part.enlarge.under()), BLOCK_ROWS)
     };
     treatment.parts().map(of_part).sum()
 }

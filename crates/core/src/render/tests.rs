@@ -97,6 +97,59 @@ fn a_view_from_further_away_needs_models_only_where_they_show(#[case] level: u32
     assert_eq!(part, whole.cut(region));
 }
 
+/// A cleaner that asks for far more around a block than it uses; counts how often it runs.
+struct FarSighted(Arc<AtomicUsize>);
+
+impl Network for FarSighted {
+    fn factor(&self) -> u32 {
+        1
+    }
+
+    fn halo(&self) -> u32 {
+        112
+    }
+
+    fn level(&self) -> Option<dettaglio_domain::model::LevelKind> {
+        Smear.level()
+    }
+
+    fn run_at(
+        &self,
+        input: &Planes,
+        level: Option<&[f32]>,
+        corner: crate::model::Corner,
+    ) -> Result<Planes, ModelError> {
+        self.0.fetch_add(1, Ordering::Relaxed);
+        Smear.run_at(input, level, corner)
+    }
+}
+
+#[test]
+fn what_a_far_sighted_cleaner_makes_of_a_view_is_made_at_once() {
+    let original = photo(1000, 800);
+    let size = original.size().times(2);
+    let noise = Noise::usual(ModelRef::of(&stand_in::cleaner_card()), NoiseCurve::flat(40.0));
+    let tiles = [(300, 300), (556, 300), (812, 300), (300, 556), (812, 556)].map(|(x, y)| Region::of(x, y, 256, 256));
+    let seen = |ahead: bool| {
+        let runs = Arc::new(AtomicUsize::new(0));
+        let enlarger = Model::with_network(stand_in::card(2, Grade::Draft), Arc::new(Repeat { factor: 2 }));
+        let cleaner = Model::with_network(stand_in::cleaner_card(), Arc::new(FarSighted(Arc::clone(&runs))));
+        let shelf = Shelf::of(vec![enlarger, cleaner]);
+        let plain = Treatment::learned(&shelf, "everyday", Grade::Draft, original.size(), size);
+        let treatment = Treatment { clean: Clean { noise: Some(noise.clone()), ..Clean::default() }, ..plain };
+        let renderer = Renderer::new(shelf, 64 << 20);
+        if ahead {
+            renderer.clean_ahead(&original, &treatment, 0, Region::of(300, 300, 768, 512), &Unhurried).unwrap();
+        }
+        let seen = tiles.map(|tile| renderer.render(&original, &treatment, tile, &Unhurried).unwrap());
+        (seen, runs.load(Ordering::Relaxed))
+    };
+    let ((one_by_one, runs), (ahead, once)) = (seen(false), seen(true));
+    assert!(one_by_one == ahead, "to the bit");
+    assert_eq!(once, 1);
+    assert!(runs >= 4, "{runs} runs");
+}
+
 #[derive(Default)]
 struct Counting {
     blocks: AtomicUsize,

@@ -34,8 +34,11 @@ const TILE_BYTES: usize = 768 << 20;
 /// Bytes of treatments that stay at hand.
 const TREATMENT_BYTES: u64 = 64 << 20;
 
-/// How long work beside the views waits for them, in all, in microseconds.
-const PATIENCE_MICROS: u64 = 6_000_000;
+/// How long work aside waits for views, in all: a person waits for it too.
+const PATIENCE: Duration = Duration::from_secs(6);
+
+/// How long that waits which nobody waits for: longer than any view takes, so that it never takes the processor from one.
+const LONG_PATIENCE: Duration = Duration::from_secs(60);
 
 /// Pictures that can be waited for while they are decoded, or something is tried on them; of more, some are so twice.
 const MOST_TRYING: u64 = 1000;
@@ -82,6 +85,7 @@ struct Lanes {
     plain: Semaphore,
     model: Semaphore,
     aside: Semaphore,
+    later: Semaphore,
     faces: Semaphore,
     due: Mutex<Pending>,
     /// When the last view ended, of either lane.
@@ -108,14 +112,20 @@ pub enum Lane {
     Model,
     /// With one, to be known: it lets what is to be seen pass between two blocks.
     Aside,
-    /// Looking for faces, in the background as a rule: it lets what is to be seen pass too, and nothing waits for it.
+    /// With one, to be known some time, as the size of a file: it lets what is to be seen pass for longer.
+    Later,
+    /// Looking for faces, in the background as a rule: it lets what is to be seen pass as long, and nothing waits for it.
     Faces,
 }
 
 impl Lane {
-    /// Whether views that are due go first.
-    fn gives_way(self) -> bool {
-        matches!(self, Self::Aside | Self::Faces)
+    /// How long it waits in all while views are due.
+    fn patience(self) -> Duration {
+        match self {
+            Self::Plain | Self::Model => Duration::ZERO,
+            Self::Aside => PATIENCE,
+            Self::Later | Self::Faces => LONG_PATIENCE,
+        }
     }
 }
 
@@ -160,6 +170,7 @@ impl Studio {
                 plain: Semaphore::new(2),
                 model: Semaphore::new(1),
                 aside: Semaphore::new(1),
+                later: Semaphore::new(1),
                 faces: Semaphore::new(1),
                 due: Mutex::default(),
                 last_view: Mutex::new(Instant::now()),
@@ -331,11 +342,12 @@ impl Studio {
         lane: Lane,
         work: impl FnOnce(&Studio, &dyn Pace) -> T + Send + 'static,
     ) -> Result<T, Problem> {
-        let _due = matches!(lane, Lane::Model | Lane::Aside).then(|| Due::new(Arc::clone(self), lane));
+        let _due = matches!(lane, Lane::Model | Lane::Aside | Lane::Later).then(|| Due::new(Arc::clone(self), lane));
         let semaphore = match lane {
             Lane::Plain => &self.lanes.plain,
             Lane::Model => &self.lanes.model,
             Lane::Aside => &self.lanes.aside,
+            Lane::Later => &self.lanes.later,
             Lane::Faces => &self.lanes.faces,
         };
         let _turn = semaphore.acquire().await.map_err(Problem::internal)?;
@@ -343,7 +355,7 @@ impl Studio {
         let studio = Arc::clone(self);
         let pace = InLane {
             studio: Arc::clone(self),
-            patience: AtomicU64::new(if lane.gives_way() { PATIENCE_MICROS } else { 0 }),
+            patience: AtomicU64::new(lane.patience().as_micros() as u64),
             stop: Arc::clone(&stop.0),
         };
         let outcome = blocking(move || work(&studio, &pace)).await;

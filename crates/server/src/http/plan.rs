@@ -82,7 +82,7 @@ pub async fn forecast(
     let treatment = intents::work_out(&intent, &app, &row, None)?.treatment;
     let settings = intent.settings();
     let original = app.studio.original(row.hash).await?;
-    let lane = if treatment.needs_model() { Lane::Aside } else { Lane::Plain };
+    let lane = if treatment.needs_model() { Lane::Later } else { Lane::Plain };
     let bytes = app
         .studio
         .view(lane, move |studio, pace| forecast::bytes(studio.renderer(), &original, &treatment, settings, pace))

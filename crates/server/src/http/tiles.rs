@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use axum::Json;
 use axum::extract::State;
-use axum::http::header;
+use axum::http::{HeaderMap, header};
 use axum::response::{IntoResponse, Response};
 use dettaglio_core::codec::png_bytes;
 use dettaglio_core::colour::ColourProfile;
@@ -80,16 +80,58 @@ pub struct Showing {
     area: usize,
 }
 
+/// Which tiles are looked at together, so that what they have in common is computed once.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+struct InView {
+    columns: (u32, u32),
+    rows: (u32, u32),
+}
+
+/// The header that says it: the first and last column, and the first and last row.
+const IN_VIEW: &str = "tiles-in-view";
+
+/// Tiles along a side of what is computed ahead, at most: a large screen shows no more.
+const MOST_IN_VIEW: u32 = 16;
+
+impl InView {
+    /// What the header of a request says; nothing where it says nothing that can be meant.
+    fn of(headers: &HeaderMap) -> Option<Self> {
+        let text = headers.get(IN_VIEW)?.to_str().ok()?;
+        let (columns, rows) = text.split_once(',')?;
+        let range = |text: &str| {
+            let (first, last) = text.trim().split_once('-')?;
+            let (first, last) = (first.parse::<u32>().ok()?, last.parse::<u32>().ok()?);
+            (first <= last && last - first < MOST_IN_VIEW).then_some((first, last))
+        };
+        Some(Self { columns: range(columns)?, rows: range(rows)? })
+    }
+
+    /// Their part of a view of this size, where it has the tile that is asked for.
+    fn part(self, view: Size, at: &TileAddress) -> Option<Region<View>> {
+        let has = |(first, last): (u32, u32), asked: u32| (first..=last).contains(&asked);
+        if !has(self.columns, at.column) || !has(self.rows, at.row) {
+            return None;
+        }
+        let side = |(first, last): (u32, u32)| Some((first.checked_mul(TILE)?, (last - first + 1) * TILE));
+        let ((x, width), (y, height)) = (side(self.columns)?, side(self.rows)?);
+        Region::of(x, y, width, height).within(view)
+    }
+}
+
 /// 256 x 256 px of a result, or of the result shrunk 2^level times, as sRGB PNG; less at the right and lower edges.
 ///
 /// The address names the content, so an answer never changes.
-#[utoipa::path(get, path = "/tiles/{original}/{treatment}/{level}/{column}/{row}", tag = "tiles", params(TileAddress, Showing),
+#[utoipa::path(get, path = "/tiles/{original}/{treatment}/{level}/{column}/{row}", tag = "tiles",
+    params(TileAddress, Showing,
+        ("Tiles-In-View" = Option<String>, Header, description = "First and last column, first and last row of the tiles that are looked at \
+            together, as 4-9,3-5: what they have in common is computed once")),
     responses((status = OK, content_type = "image/png"), (status = 404, body = ProblemDetails)))]
 pub async fn tile(
     State(app): State<App>,
     who: Who,
     Address(at): Address<TileAddress>,
     Question(Showing { show, area }): Question<Showing>,
+    headers: HeaderMap,
 ) -> Result<Response, Problem> {
     // What somebody who may only look tries out leaves nothing behind.
     let treatment = match who.role {
@@ -102,10 +144,15 @@ pub async fn tile(
     let by_model = if near { treatment.needs_model() } else { treatment.mends() };
     let lane = if by_model && show != Show::Area { Lane::Model } else { Lane::Plain };
     let picture = Arc::clone(&original);
+    let together = InView::of(&headers).filter(|_| near && show == Show::Result);
+    let together = together.and_then(|tiles| tiles.part(view_size(treatment.sheet(), at.level), &at));
     let planes = app
         .studio
         .view(lane, move |studio, pace| {
             let renderer = studio.renderer();
+            if let Some(together) = together {
+                renderer.clean_ahead(&original, &treatment, at.level, together, pace)?;
+            }
             match show {
                 Show::Result => renderer.view(&original, &treatment, at.level, region, pace),
                 Show::Edges => renderer.edge_mask(&original, &treatment, at.level, region, pace),
@@ -421,4 +468,33 @@ pub async fn enlargement_crop(
     let source = Arc::clone(&picture);
     let work = move |studio: &Studio, pace: &dyn Pace| studio.renderer().render(&source, &as_it_is, region, pace);
     answer(app.studio.view(Lane::Plain, work).await??, Some(picture)).await
+}
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    use super::*;
+
+    fn at(column: u32, row: u32) -> TileAddress {
+        let hash = ContentHash::of(b"vases");
+        TileAddress { original: hash, treatment: hash, level: 0, column, row }
+    }
+
+    #[rstest]
+    #[case::some("4-9,3-5", Some(Region::of(1024, 768, 1536, 768)))]
+    #[case::to_the_edge("4-19,3-5", Some(Region::of(1024, 768, 1976, 768)))]
+    #[case::without_the_tile("5-9,3-5", None)]
+    #[case::too_many("0-16,0-5", None)]
+    #[case::backwards("9-4,3-5", None)]
+    #[case::beyond_all_measure("4-4294967295,3-5", None)]
+    #[case::no_numbers("a-b,c", None)]
+    fn what_is_looked_at_together_is_believed_as_far_as_it_makes_sense(
+        #[case] text: &str,
+        #[case] due: Option<Region<View>>,
+    ) {
+        let headers = HeaderMap::from_iter([(IN_VIEW.parse().unwrap(), text.parse().unwrap())]);
+        let together = InView::of(&headers).and_then(|tiles| tiles.part(Size::new(3000, 2000), &at(4, 3)));
+        assert_eq!(together, due);
+    }
 }
