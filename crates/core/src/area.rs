@@ -10,7 +10,7 @@ use rayon::prelude::*;
 use crate::compare::{ciede2000, lab};
 use crate::enlarge::Source;
 use crate::frame::Framed;
-use crate::picture::{Original, Planes};
+use crate::picture::Original;
 use crate::plane::{box_mean, smoothstep};
 
 /// Pixels around a pixel over which tone and colour are averaged, so that noise does not make holes.
@@ -100,10 +100,8 @@ fn counting<'a>(
 ) -> Vec<(&'a Stroke, Vec<(Place, Place)>)> {
     let middle =
         back.at(f64::from(block.x) + f64::from(block.width) / 2.0, f64::from(block.y) + f64::from(block.height) / 2.0);
-    let corners =
-        [(block.x, block.y), (block.right(), block.y), (block.x, block.bottom()), (block.right(), block.bottom())];
-    let reach = corners
-        .map(|(x, y)| back.at(f64::from(x), f64::from(y)))
+    let reach = (block.corners())
+        .map(|(x, y)| back.at(x, y))
         .map(|(x, y)| (x - middle.0).hypot(y - middle.1))
         .into_iter()
         .fold(0.0, f64::max);
@@ -151,18 +149,14 @@ fn fading(difference: f32, reach: f32) -> f32 {
 
 /// A weight from each pixel's colour, averaged over its surroundings.
 fn by_colour(framed: &Framed<'_>, region: Region<space::Kept>, weight: impl Fn([f32; 3]) -> f32 + Sync) -> Vec<f32> {
-    let size = framed.size();
     // Twice the reach around: the mean is taken over a window that the picture's edge alone may cut.
-    let (x, y) = (region.x.saturating_sub(TONE_REACH), region.y.saturating_sub(TONE_REACH));
-    let (right, bottom) =
-        ((region.right() + TONE_REACH).min(size.width), (region.bottom() + TONE_REACH).min(size.height));
-    let padded = Region::of(x, y, right - x, bottom - y);
+    let padded = region.grown(TONE_REACH, framed.size());
     let planes = framed.region(padded);
     let soft = [0, 1, 2].map(|c| box_mean(planes.plane(c), padded.width as usize, TONE_REACH as usize));
     let width = region.width as usize;
     let mut out = vec![0.0; region.size().area() as usize];
     out.par_chunks_mut(width).enumerate().for_each(|(row, line)| {
-        let start = (row + (region.y - y) as usize) * padded.width as usize + (region.x - x) as usize;
+        let start = (row + (region.y - padded.y) as usize) * padded.width as usize + (region.x - padded.x) as usize;
         for (column, out) in line.iter_mut().enumerate() {
             *out = weight(lab([0, 1, 2].map(|c: usize| soft[c][start + column])));
         }
@@ -175,9 +169,7 @@ fn tone_at(original: &Original, at: Place) -> [f32; 3] {
     let size = original.size();
     let near = |value: f32, side: u32| (value.max(0.0) as u32).min(side - 1);
     let (x, y) = (near(at.x, size.width), near(at.y, size.height));
-    let (left, top) = (x.saturating_sub(TONE_REACH), y.saturating_sub(TONE_REACH));
-    let (right, bottom) = ((x + TONE_REACH + 1).min(size.width), (y + TONE_REACH + 1).min(size.height));
-    let planes: Planes = original.region(Region::of(left, top, right - left, bottom - top));
+    let planes = original.region(Region::of(x, y, 1, 1).grown(TONE_REACH, size));
     let mean = |c: usize| planes.plane(c).iter().sum::<f32>() / planes.plane(c).len() as f32;
     lab([mean(0), mean(1), mean(2)])
 }
@@ -195,7 +187,7 @@ mod tests {
 
     /// Dark on the left, light and warm on the right.
     fn halves() -> Original {
-        let mut planes = Planes::black(SIZE);
+        let mut planes = crate::picture::Planes::black(SIZE);
         for (channel, light) in [0.9, 0.7, 0.3].into_iter().enumerate() {
             for y in 0..SIZE.height {
                 let row = planes.row_mut(channel, y);

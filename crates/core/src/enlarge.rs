@@ -142,8 +142,11 @@ impl Axis {
     }
 }
 
-/// The part of the source that a region of the target depends on.
+/// The part of the source that a region of the target depends on; the same where both are of one size, as nothing is resampled then.
 pub fn source_region<T, S>(source: Size, target: Size, region: Region<T>, kernel: Kernel) -> Region<S> {
+    if source == target {
+        return region.seen_as();
+    }
     let across = Axis::new(source.width, target.width, region.x, region.width, kernel);
     let down = Axis::new(source.height, target.height, region.y, region.height, kernel);
     Region::of(across.first, down.first, across.count, down.count)

@@ -107,9 +107,8 @@ impl<'a> Framed<'a> {
         let turned = self.frame.turned(self.original.size());
         let back = self.frame.straightened_to_turned(turned);
         let mut out = Planes::black(region.size());
-        let (columns, area) = (region.width as usize, region.size().area() as usize);
-        let (red, rest) = out.values_mut().split_at_mut(area);
-        let (green, blue) = rest.split_at_mut(area);
+        let columns = region.width as usize;
+        let [red, green, blue] = out.planes_mut();
         let band = BLOCK.height as usize * columns;
         let bands = red.par_chunks_mut(band).zip(green.par_chunks_mut(band)).zip(blue.par_chunks_mut(band));
         bands.enumerate().for_each(|(index, ((red, green), blue))| {
@@ -142,18 +141,12 @@ fn needed_of(
     back: &Affine<space::Straightened, space::Turned>,
     block: Region<space::Straightened>,
 ) -> Region<space::Turned> {
-    const REACH: i64 = 3;
-    let corners =
-        [(block.x, block.y), (block.right(), block.y), (block.x, block.bottom()), (block.right(), block.bottom())]
-            .map(|(x, y)| back.at(f64::from(x), f64::from(y)));
-    let bound = |of: fn(&(f64, f64)) -> f64, side: u32| {
-        let low = corners.iter().map(of).fold(f64::INFINITY, f64::min).floor() as i64 - REACH - 1;
-        let high = corners.iter().map(of).fold(f64::NEG_INFINITY, f64::max).ceil() as i64 + REACH + 1;
-        let low = low.clamp(0, i64::from(side) - 1) as u32;
-        (low, (high.clamp(i64::from(low) + 1, i64::from(side)) as u32) - low)
-    };
-    let ((left, width), (top, height)) = (bound(|c| c.0, turned.width), bound(|c| c.1, turned.height));
-    Region::of(left, top, width, height)
+    // Lanczos 3 reaches three pixels, from a place that may lie half a pixel off the middle of one.
+    const REACH: u32 = 4;
+    let corner: Affine<space::Straightened, space::Straightened> =
+        Affine::shift(f64::from(block.x), f64::from(block.y));
+    let covered = Region::covering(&corner.then(back), f64::from(block.width), f64::from(block.height), turned);
+    covered.expect("what is kept lies in the picture").grown(REACH, turned)
 }
 
 impl Source for Framed<'_> {

@@ -207,7 +207,7 @@ impl<S> Face<S> {
     pub fn around(&self, picture: Size) -> Option<Region<S>> {
         let back = self.to_canvas()?.inverse();
         let (w, h) = (f64::from(CANVAS.width), f64::from(CANVAS.height));
-        bounds(&back, w, h, picture)
+        Region::covering(&back, w, h, picture)
     }
 
     /// Whether the three places are numbers and can be a face.
@@ -229,18 +229,6 @@ impl<S> Face<S> {
         };
         Face { left_eye: at(left), right_eye: at(right), mouth: at(self.mouth) }
     }
-}
-
-/// The whole pixels of a picture that a map leads a rectangle of `width` by `height` to; nothing when it is outside.
-pub fn bounds<From, To>(map: &Affine<From, To>, width: f64, height: f64, size: Size) -> Option<Region<To>> {
-    let corners = [(0.0, 0.0), (width, 0.0), (0.0, height), (width, height)].map(|(x, y)| map.at(x, y));
-    let span = |of: fn(&(f64, f64)) -> f64, side: u32| {
-        let low = corners.iter().map(of).fold(f64::INFINITY, f64::min).floor().max(0.0);
-        let high = corners.iter().map(of).fold(f64::NEG_INFINITY, f64::max).ceil().min(f64::from(side));
-        (high > low).then_some((low as u32, (high - low) as u32))
-    };
-    let ((x, w), (y, h)) = (span(|c| c.0, size.width)?, span(|c| c.1, size.height)?);
-    Some(Region::of(x, y, w, h))
 }
 
 #[cfg(test)]

@@ -71,13 +71,7 @@ impl Frame {
         if crop.width == 0 || crop.height == 0 || crop.within(turned) != Some(crop) {
             return Err(FrameError::Outside { turned });
         }
-        let corners =
-            [(crop.x, crop.y), (crop.right(), crop.y), (crop.x, crop.bottom()), (crop.right(), crop.bottom())];
-        if self.are_full(turned, corners.map(|(x, y)| (f64::from(x), f64::from(y)))) {
-            Ok(crop)
-        } else {
-            Err(FrameError::EmptyCorner)
-        }
+        if self.are_full(turned, crop.corners()) { Ok(crop) } else { Err(FrameError::EmptyCorner) }
     }
 
     /// Whether straightening left the picture's own pixels at these places of the straightened picture.

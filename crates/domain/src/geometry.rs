@@ -6,7 +6,7 @@ use std::num::NonZeroU32;
 
 use serde::{Deserialize, Deserializer, Serialize};
 
-use crate::affine::space;
+use crate::affine::{Affine, space};
 
 /// Width and height in pixels, both at least 1: a size that comes in from outside is refused otherwise. It is a number of pixels, and lies
 /// in no space.
@@ -136,6 +136,36 @@ impl<S> Region<S> {
     /// One past the last row.
     pub fn bottom(self) -> u32 {
         self.y + self.height
+    }
+
+    /// The whole pixels of a picture of this size that a map leads a rectangle of `width` by `height` to; nothing when it is outside.
+    pub fn covering<From>(map: &Affine<From, S>, width: f64, height: f64, size: Size) -> Option<Self> {
+        let corners = [(0.0, 0.0), (width, 0.0), (0.0, height), (width, height)].map(|(x, y)| map.at(x, y));
+        let span = |of: fn(&(f64, f64)) -> f64, side: u32| {
+            let low = corners.iter().map(of).fold(f64::INFINITY, f64::min).floor().max(0.0);
+            let high = corners.iter().map(of).fold(f64::NEG_INFINITY, f64::max).ceil().min(f64::from(side));
+            (high > low).then_some((low as u32, (high - low) as u32))
+        };
+        let ((x, w), (y, h)) = (span(|c| c.0, size.width)?, span(|c| c.1, size.height)?);
+        Some(Self::of(x, y, w, h))
+    }
+
+    /// Its corners, as distances from the left and from above, row by row.
+    pub fn corners(self) -> [(f64, f64); 4] {
+        let [left, top, right, bottom] = [self.x, self.y, self.right(), self.bottom()].map(f64::from);
+        [(left, top), (right, top), (left, bottom), (right, bottom)]
+    }
+
+    /// The rectangle with so many pixels around it, cut off at the edges of a picture of this size.
+    pub fn grown(self, reach: u32, size: Size) -> Self {
+        let (x, y) = (self.x.saturating_sub(reach), self.y.saturating_sub(reach));
+        let (right, bottom) = ((self.right() + reach).min(size.width), (self.bottom() + reach).min(size.height));
+        Self::of(x, y, right - x, bottom - y)
+    }
+
+    /// The rectangle in a part of the picture that holds it, measured from that part's corner.
+    pub fn inside(self, part: Self) -> Region {
+        Region::new(self.x - part.x, self.y - part.y, self.width, self.height)
     }
 
     /// Its middle, of this side at most.

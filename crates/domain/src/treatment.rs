@@ -272,6 +272,11 @@ impl Treatment {
         Region::of(self.margin.left, self.margin.top, self.size.width, self.size.height)
     }
 
+    /// What a part of the sheet shows of the picture; nothing where it shows bare paper alone.
+    pub fn picture_in(&self, part: Region<space::Sheet>) -> Option<Region<space::Result>> {
+        part.intersection(self.place()).map(|shown| shown.inside(self.place()).seen_as())
+    }
+
     /// The same picture by plain resampling and nothing else, for comparison.
     pub fn untreated(&self, kernel: Kernel) -> Self {
         Self { frame: self.frame, margin: self.margin, ..Self::plain(kernel, self.size) }

@@ -2,7 +2,8 @@
 
 import { Box } from "@mui/material";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { type ReactNode, useEffect, useRef, useState } from "react";
+import { type ReactNode, useEffect, useRef } from "react";
+import { useRoom } from "./room";
 
 /** `heightOf` is in pixels; `children` makes the row of an index. */
 export function VirtualRows(props: {
@@ -69,14 +70,7 @@ export function VirtualGrid(props: {
   children: (index: number) => ReactNode;
 }) {
   const { count, least, height } = props;
-  const frame = useRef<HTMLDivElement>(null);
-  const [width, setWidth] = useState(0);
-  useEffect(() => {
-    if (!frame.current || typeof ResizeObserver === "undefined") return;
-    const observer = new ResizeObserver(([entry]) => entry && setWidth(entry.contentRect.width));
-    observer.observe(frame.current);
-    return () => observer.disconnect();
-  }, []);
+  const [frame, { width }] = useRoom(NO_ROOM);
   const columns = Math.max(1, Math.floor((width + GAP) / (least + GAP)));
   const list = useVirtualizer({
     count: Math.ceil(count / columns),
@@ -125,5 +119,6 @@ export function VirtualGrid(props: {
 }
 
 /** Room between cells, and around all of them, in pixels. */
+const NO_ROOM = { width: 0, height: 0 };
 const GAP = 16;
 const MARGIN = 20;

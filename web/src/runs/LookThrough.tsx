@@ -2,13 +2,14 @@
 
 import { Box, Button, LinearProgress, Stack, TextField, Typography } from "@mui/material";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { useState } from "react";
 import { type Enlargement, type Look, type OrderContents, type Approval, answered, api, sentence } from "../api/client";
 import { keys } from "../api/queries";
 import { Tag } from "../app/Tag";
 import { WholeScreen } from "../app/WholeScreen";
 import { pixels } from "../app/format";
 import { useKeys } from "../app/keys";
+import { useRoom } from "../app/room";
 import { IDENTITY } from "../stage/affine";
 import { cutAround } from "../strip/cells";
 
@@ -203,16 +204,7 @@ const useLook = (id: number | undefined) =>
 
 /** One spot before and after, at the print's scale. */
 function Pair({ look, result, spot }: { look: Look; result: Enlargement; spot: number }) {
-  const frame = useRef<HTMLDivElement>(null);
-  const [room, setRoom] = useState(CUT);
-  useEffect(() => {
-    if (!frame.current) return;
-    const observer = new ResizeObserver(
-      ([entry]) => entry && setRoom({ width: entry.contentRect.width, height: entry.contentRect.height }),
-    );
-    observer.observe(frame.current);
-    return () => observer.disconnect();
-  }, []);
+  const [frame, room] = useRoom(CUT);
   const at = look.spots[spot] ?? { x: look.sheet.width / 2, y: look.sheet.height / 2, name: "the middle" };
   const part = cutAround(at, IDENTITY, 1, look.sheet, (room.width - 6) / 2, room.height);
   const query = `x=${part.x}&y=${part.y}&width=${part.width}&height=${part.height}`;

@@ -11,10 +11,11 @@ import {
   ToggleButtonGroup,
   Typography,
 } from "@mui/material";
-import { useEffect, useRef, useState } from "react";
+import { useState } from "react";
 import { type Letter, type Original, type Plan, type Intent, answered, api, sentence } from "../api/client";
 import { useApply } from "../api/queries";
 import { useKept } from "../app/kept";
+import { useRoom } from "../app/room";
 import { planned } from "../bench/panes";
 import { useSpots } from "../bench/spots";
 import { added, letters, stepsOf, switched, treatmentOf } from "../bench/treatments";
@@ -30,6 +31,7 @@ const SCALES = [0.5, 1, 2] as const;
 const ROW_HEIGHTS = [150, 340] as const;
 const HEAD_HEIGHT = 72;
 const NAME_WIDTH = 96;
+const FIRST_ROOM = { width: 900, height: 500 };
 
 export function Strip(props: {
   original: Original;
@@ -45,7 +47,7 @@ export function Strip(props: {
   const [order, setOrder] = useState<Letter[]>();
   const [chosen, setChosen] = useState<{ letter: Letter; blind: boolean }>();
   const [busy, setBusy] = useState(false);
-  const [grid, room] = useRoom();
+  const [grid, room] = useRoom(FIRST_ROOM);
 
   const all = letters(intent);
   // A treatment that was added or removed meanwhile ends the blind round.
@@ -181,19 +183,6 @@ export function Strip(props: {
       </Box>
     </Box>
   );
-}
-
-/** How much room an element has. */
-function useRoom() {
-  const element = useRef<HTMLDivElement>(null);
-  const [room, setRoom] = useState({ width: 900, height: 500 });
-  useEffect(() => {
-    if (!element.current) return;
-    const observer = new ResizeObserver(([entry]) => entry && setRoom(entry.contentRect));
-    observer.observe(element.current);
-    return () => observer.disconnect();
-  }, []);
-  return [element, room] as const;
 }
 
 /** Gives a treatment to all pictures of the subject. */

@@ -27,9 +27,8 @@ pub fn seen_through<New, Source>(
     let samples = (scale - 0.01).ceil().clamp(1.0, 16.0) as usize;
     let window = Window::new(source, origin, &BICUBIC);
     let mut out = Planes::black(region.size());
-    let (width, area) = (region.width as usize, region.size().area() as usize);
-    let (red, rest) = out.values_mut().split_at_mut(area);
-    let (green, blue) = rest.split_at_mut(area);
+    let width = region.width as usize;
+    let [red, green, blue] = out.planes_mut();
     let rows = red.par_chunks_mut(width).zip(green.par_chunks_mut(width)).zip(blue.par_chunks_mut(width));
     rows.enumerate().for_each(|(y, ((red, green), blue))| {
         let inside = |at: usize, k: usize| at as f64 + (k as f64 + 0.5) / samples as f64;

@@ -9,7 +9,7 @@
 use std::path::Path;
 
 use dettaglio_domain::affine::{Affine, space};
-use dettaglio_domain::face::{Face, MOST_FACES, bounds};
+use dettaglio_domain::face::{Face, MOST_FACES};
 use dettaglio_domain::frame::Frame;
 use dettaglio_domain::geometry::{Place, Region, Size};
 use rayon::prelude::*;
@@ -259,7 +259,7 @@ fn seen<S>(picture: &(impl Source<Space = S> + ?Sized), square: Square, side: u3
     let step = square.side / f64::from(side);
     let (x0, y0) = square.corner();
     let map: Affine<space::Canvas, S> = Affine { xx: step, yy: step, x0, y0, ..Affine::IDENTITY };
-    let part = bounds(&map, f64::from(side), f64::from(side), picture.size())?;
+    let part = Region::covering(&map, f64::from(side), f64::from(side), picture.size())?;
     let mut values = seen_through(&map, &picture.pull(part), (part.x, part.y), Size::new(side, side).whole().seen_as())
         .into_values();
     in_usual_light(&mut values);

@@ -99,23 +99,20 @@ impl Said {
     /// Nothing, if there is no packet or it cannot be read.
     pub(crate) fn of(packet: Option<&[u8]>) -> Self {
         let mut found = HashSet::new();
-        let read = packet.and_then(|packet| {
-            edited(packet, |names, event| {
-                if let Event::Start(element) | Event::Empty(element) = event {
-                    let attributes = element.attributes().flatten().map(|a| names.resolve_attribute(a.key));
-                    for (space, local) in attributes.chain([names.resolve_element(element.name())]) {
-                        let space = match space {
-                            ResolveResult::Bound(Namespace(uri)) => uri.to_vec(),
-                            ResolveResult::Unknown(prefix) => prefix,
-                            ResolveResult::Unbound => continue,
-                        };
-                        found.insert((space, local.as_ref().to_vec()));
-                    }
-                }
-                Instead::Same
-            })
+        let read = walked(packet.unwrap_or_default(), |names, event| {
+            let (Event::Start(element) | Event::Empty(element)) = &event else { return Some(()) };
+            let attributes = element.attributes().flatten().map(|a| names.resolve_attribute(a.key));
+            for (space, local) in attributes.chain([names.resolve_element(element.name())]) {
+                let space = match space {
+                    ResolveResult::Bound(Namespace(uri)) => uri.to_vec(),
+                    ResolveResult::Unknown(prefix) => prefix,
+                    ResolveResult::Unbound => continue,
+                };
+                found.insert((space, local.as_ref().to_vec()));
+            }
+            Some(())
         });
-        Self(if read.is_some() { found } else { HashSet::new() })
+        Self(read.map(|()| found).unwrap_or_default())
     }
 
     /// Whether it says something of a property of a namespace.
@@ -207,13 +204,9 @@ fn instead(event: Option<Event<'_>>) -> Instead<'_> {
     event.map_or(Instead::Same, |event| Instead::These(vec![event]))
 }
 
-/// A packet copied event by event, with something else in the place of some; nothing when it is no XMP.
-fn edited<'p>(
-    packet: &'p [u8],
-    mut in_place_of: impl FnMut(&NamespaceResolver, &Event<'p>) -> Instead<'p>,
-) -> Option<Vec<u8>> {
+/// Each event of a packet in turn, up to the first that is not wanted; nothing when it is no XMP, or not read to its end.
+fn walked<'p>(packet: &'p [u8], mut each: impl FnMut(&NamespaceResolver, Event<'p>) -> Option<()>) -> Option<()> {
     let mut reader = NsReader::from_reader(packet);
-    let mut writer = Writer::new(Vec::with_capacity(packet.len()));
     let (mut depth, mut is_xmp) = (0_usize, false);
     loop {
         let event = reader.read_event().ok()?;
@@ -222,25 +215,35 @@ fn edited<'p>(
             is_xmp |= META.is(&name, "xmpmeta") || RDF.is(&name, "RDF");
         }
         match &event {
-            Event::Eof => return (is_xmp && depth == 0).then(|| writer.into_inner()),
+            Event::Eof => return (is_xmp && depth == 0).then_some(()),
             Event::Start(_) => depth += 1,
             Event::End(_) => depth = depth.checked_sub(1)?,
             _ => {}
         }
-        match in_place_of(reader.resolver(), &event) {
-            Instead::Same => writer.write_event(event).ok()?,
-            Instead::These(events) => events.into_iter().try_for_each(|event| writer.write_event(event)).ok()?,
-        }
+        each(reader.resolver(), event)?;
     }
+}
+
+/// A packet copied event by event, with something else in the place of some; nothing when it is no XMP.
+fn edited<'p>(
+    packet: &'p [u8],
+    mut in_place_of: impl FnMut(&NamespaceResolver, &Event<'p>) -> Instead<'p>,
+) -> Option<Vec<u8>> {
+    let mut writer = Writer::new(Vec::with_capacity(packet.len()));
+    walked(packet, |names, event| match in_place_of(names, &event) {
+        Instead::Same => writer.write_event(event).ok(),
+        Instead::These(events) => events.into_iter().try_for_each(|event| writer.write_event(event)).ok(),
+    })?;
+    Some(writer.into_inner())
 }
 
 /// A packet with a description at the end of its first list of descriptions.
 fn added(packet: &[u8], description: &str) -> Option<Vec<u8>> {
     let mut is_added = false;
     let edited = edited(packet, |names, event| {
-        let (name, is_end) = match event {
-            Event::End(element) => (names.resolve_element(element.name()), true),
-            Event::Empty(element) => (names.resolve_element(element.name()), false),
+        let name = match event {
+            Event::End(element) => names.resolve_element(element.name()),
+            Event::Empty(element) => names.resolve_element(element.name()),
             _ => return Instead::Same,
         };
         let (is_list, is_outer) = (RDF.is(&name, "RDF"), META.is(&name, "xmpmeta"));
@@ -257,7 +260,7 @@ fn added(packet: &[u8], description: &str) -> Option<Vec<u8>> {
             events.push(Event::End(BytesEnd::new("rdf:RDF")));
         }
         match event {
-            Event::Empty(element) if !is_end => {
+            Event::Empty(element) => {
                 events.insert(0, Event::Start(element.clone()));
                 events.push(Event::End(element.to_end().into_owned()));
             }

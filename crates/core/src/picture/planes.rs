@@ -52,6 +52,14 @@ impl Planes {
         &self.values[channel * area..(channel + 1) * area]
     }
 
+    /// The three planes, to be changed in place.
+    pub fn planes_mut(&mut self) -> [&mut [f32]; 3] {
+        let area = self.size.area() as usize;
+        let (red, rest) = self.values.split_at_mut(area);
+        let (green, blue) = rest.split_at_mut(area);
+        [red, green, blue]
+    }
+
     /// One row of one plane.
     pub fn row(&self, channel: usize, y: u32) -> &[f32] {
         let width = self.size.width as usize;

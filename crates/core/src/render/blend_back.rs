@@ -4,7 +4,7 @@
 //! other strengths decide how much of what was removed returns, after the model: moving them costs no model.
 
 use dettaglio_domain::clean::{Clean, Noise, NoiseCurve};
-use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::geometry::Region;
 
 use super::drawn;
 use super::level::{Below, Level};
@@ -84,7 +84,7 @@ pub fn removed(
     if shares.iter().all(|share| share.is_nothing()) {
         return Ok(None);
     }
-    let padded = around(region, reach(clean), cleaned.size());
+    let padded = region.grown(reach(clean), cleaned.size());
     let mut total = Planes::black(region.size());
     let mut after = cleaned.region(padded, pace)?;
     let mut below = cleaned.below();
@@ -99,13 +99,6 @@ pub fn removed(
         }
     }
     Ok(Some(total))
-}
-
-/// A region with so many pixels around it, cut off at the picture's edges.
-pub fn around<S>(region: Region<S>, reach: u32, size: Size) -> Region<S> {
-    let (x, y) = (region.x.saturating_sub(reach), region.y.saturating_sub(reach));
-    let (right, bottom) = ((region.right() + reach).min(size.width), (region.bottom() + reach).min(size.height));
-    Region::of(x, y, right - x, bottom - y)
 }
 
 fn add(total: &mut Planes, before: &Planes, after: &Planes, share: Share, region: Region, padded: Region) {

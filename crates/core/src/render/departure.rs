@@ -67,9 +67,7 @@ impl Renderer {
         pace: &dyn Pace,
     ) -> Result<Option<Measures>, RenderError> {
         const LEAST: u32 = 4;
-        let place = treatment.place();
-        let Some(shared) = region.intersection(place) else { return Ok(None) };
-        let part = Region::of(shared.x - place.x, shared.y - place.y, shared.width, shared.height);
+        let Some(part) = treatment.picture_in(region) else { return Ok(None) };
         if part.width < LEAST || part.height < LEAST {
             return Ok(None);
         }

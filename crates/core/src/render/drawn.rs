@@ -164,9 +164,9 @@ mod tests {
         let (before, level) = (noisy(&truth), NoiseCurve::flat(LEVEL));
         let whole = drawn(&before, &after, &level);
         let inner = dettaglio_domain::geometry::Region::new(40, 30, 30, 20);
-        let padded = super::super::blend_back::around(inner, REACH, SIZE);
+        let padded = inner.grown(REACH, SIZE);
         let part = drawn(&before.cut(padded), &after.cut(padded), &level);
-        let cut = dettaglio_domain::geometry::Region::new(inner.x - padded.x, inner.y - padded.y, 30, 20);
+        let cut = inner.inside(padded);
         let worst = part
             .cut(cut)
             .values()

@@ -8,7 +8,7 @@ use std::sync::Arc;
 
 use dettaglio_domain::affine::Affine;
 use dettaglio_domain::affine::space::{Canvas, Kept, Result as Enlarged};
-use dettaglio_domain::face::{CANVAS, EYES, Face, LeftAlone, MOST_DEPARTURE, bounds};
+use dettaglio_domain::face::{CANVAS, EYES, Face, LeftAlone, MOST_DEPARTURE};
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::model::ModelRef;
@@ -195,7 +195,7 @@ impl Work<'_> {
 
 /// The pixels of a picture that the canvas covers.
 fn on_picture(to_canvas: &Affine<Enlarged, Canvas>, size: Size) -> Option<Region<Enlarged>> {
-    bounds(&to_canvas.inverse(), f64::from(CANVAS.width), f64::from(CANVAS.height), size)
+    Region::covering(&to_canvas.inverse(), f64::from(CANVAS.width), f64::from(CANVAS.height), size)
 }
 
 /// A picture of that size as the canvas shows it, band by band.
@@ -210,8 +210,8 @@ fn draw(
         let band: Region<Canvas> = Region::of(0, y, CANVAS.width, BAND.min(CANVAS.height - y));
         // Bicubic reaches two pixels further; a band that lies outside shows the edge.
         let from = Affine::<Canvas, Canvas>::shift(0.0, f64::from(y)).then(&back);
-        let near = bounds(&from, f64::from(band.width), f64::from(band.height), size);
-        let part = near.map_or_else(|| nearest(&from, size), |part| super::blend_back::around(part, 3, size));
+        let near = Region::covering(&from, f64::from(band.width), f64::from(band.height), size);
+        let part = near.map_or_else(|| nearest(&from, size), |part| part.grown(3, size));
         let seen = canvas::seen_through(&back, &pull(part)?, (part.x, part.y), band);
         out.paste(&seen, 0, y);
     }

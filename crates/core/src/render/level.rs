@@ -262,10 +262,7 @@ impl<'a> Level<'a> {
         };
         let size = self.below.size();
         let core = hull.pixels().within(size).expect("tiles lie in the picture");
-        let halo = self.halo();
-        let (x, y) = (core.x.saturating_sub(halo), core.y.saturating_sub(halo));
-        let padded = Region::new(x, y, core.right() + halo - x, core.bottom() + halo - y);
-        let padded = padded.within(size).expect("tiles lie in the picture");
+        let padded = core.grown(self.halo(), size);
         let input = self.below.region(padded, pace)?;
         if !pace.before_block() {
             return Err(Cancelled.into());
@@ -281,8 +278,7 @@ impl<'a> Level<'a> {
         let factor = self.network.factor();
         let cut = |key: TileKey| {
             let cell = Region::new(key.column * TILE, key.row * TILE, TILE, TILE).within(size).expect("in the picture");
-            let cell = Region::new(cell.x - padded.x, cell.y - padded.y, cell.width, cell.height).times(factor);
-            let tile = Arc::new(Tile::cut(&output, cell));
+            let tile = Arc::new(Tile::cut(&output, cell.inside(padded).times(factor)));
             self.caches.put(key, Arc::clone(&tile));
             (key, tile)
         };

@@ -9,7 +9,6 @@ use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::treatment::{Enlarge, Fill, Margin, Pass, Treatment};
 
 use super::amber::in_amber;
-use super::blend_back::around;
 use super::cache::TileCache;
 use super::disk::DiskTiles;
 use super::level::{Below, Caches, Level, Marking, SideInput, TILE};
@@ -111,17 +110,13 @@ impl Renderer {
         const REACH: u32 = 32;
         let at = Work::new(self, original, treatment, pace, None)?;
         let Below::Level(cleaned) = at.cleaned()? else { return Ok(()) };
-        let (sheet, place) = (treatment.sheet(), treatment.place());
-        let part: Region<Sheet> = match view_size(sheet, level) {
-            size if size == sheet => region.seen_as(),
-            size => enlarge::source_region(sheet, size, region, Kernel::Bicubic),
-        };
-        let Some(shown) = part.intersection(place) else { return Ok(()) };
-        let shown = Region::of(shown.x - place.x, shown.y - place.y, shown.width, shown.height);
+        let sheet = treatment.sheet();
+        let part = enlarge::source_region(sheet, view_size(sheet, level), region, Kernel::Bicubic);
+        let Some(shown) = treatment.picture_in(part) else { return Ok(()) };
         let seen = at.of_original(shown);
         let (x, y) = (seen.x / TILE * TILE, seen.y / TILE * TILE);
         let (right, bottom) = (seen.right().next_multiple_of(TILE), seen.bottom().next_multiple_of(TILE));
-        let kept = around(Region::<Kept>::of(x, y, right - x, bottom - y), REACH, at.framed.size());
+        let kept = Region::<Kept>::of(x, y, right - x, bottom - y).grown(REACH, at.framed.size());
         cleaned.ahead(kept.seen_as(), pace)
     }
 
@@ -146,30 +141,19 @@ impl Renderer {
             return Ok(Planes::black(region.size()));
         };
         let at = Work::new(self, original, treatment, pace, None)?;
-        let sheet = treatment.sheet();
-        let part: Region<Sheet> = match view_size(sheet, level) {
-            size if size == sheet => region.seen_as(),
-            size => enlarge::source_region(sheet, size, region, Kernel::Bicubic),
-        };
+        let (sheet, size) = (treatment.sheet(), view_size(treatment.sheet(), level));
+        let part: Region<Sheet> = enlarge::source_region(sheet, size, region, Kernel::Bicubic);
         let margin = Margin { fill: Fill::Black, ..treatment.margin };
         let planes = sheet::compose(margin, treatment.size, part, |part| {
-            let padded = around(part, finish::halo(&treatment.finish), treatment.size);
+            let padded = part.grown(finish::halo(&treatment.finish), treatment.size);
             let mut mask = finish::mask(&edges, &at.in_its_tone(padded)?.luminance(), padded.width as usize);
             if let Some(skin) = at.skin(padded) {
                 mask.iter_mut().zip(skin).for_each(|(open, skin)| *open *= 1.0 - edges.leave_skin * skin);
             }
             let mask = Planes::from_values(padded.size(), [&mask[..], &mask[..], &mask[..]].concat());
-            Ok::<_, RenderError>(mask.into_part(Region::new(
-                part.x - padded.x,
-                part.y - padded.y,
-                part.width,
-                part.height,
-            )))
+            Ok::<_, RenderError>(mask.into_part(part.inside(padded)))
         })?;
-        if part == region.seen_as() {
-            return Ok(planes);
-        }
-        Ok(enlarge::resample(&Window { whole: sheet, part, planes }, view_size(sheet, level), region, Kernel::Bicubic))
+        Ok(enlarge::resample(&Window { whole: sheet, part, planes }, size, region, Kernel::Bicubic))
     }
 
     /// Where an area of the treatment lies: a view as of [`view`](Self::view) of the original, dim, with amber over it as far
@@ -313,10 +297,10 @@ impl<'a> Work<'a> {
         if finish.is_off() {
             return self.in_its_tone(region);
         }
-        let padded = around(region, finish::halo(&finish), self.treatment.size);
+        let padded = region.grown(finish::halo(&finish), self.treatment.size);
         let mut planes = self.in_its_tone(padded)?;
         finish::apply_sparing(&finish, &mut planes, padded, self.skin(padded).as_deref());
-        Ok(planes.into_part(Region::new(region.x - padded.x, region.y - padded.y, region.width, region.height)))
+        Ok(planes.into_part(region.inside(padded)))
     }
 
     /// A region of the enlarged picture with faded tone brought back. Models see tone as it is in the original: noise and grain are
@@ -342,10 +326,7 @@ impl<'a> Work<'a> {
             }
         };
         if let Below::Level(cleaned) = self.cleaned()? {
-            let part = match cleaned.size() {
-                whole if whole == size => region.seen_as(),
-                whole => enlarge::source_region(whole, size, region, Kernel::Bicubic),
-            };
+            let part = enlarge::source_region(cleaned.size(), size, region, Kernel::Bicubic);
             if let Some(removed) = blend_back::removed(&cleaned, &self.treatment.clean, part, self.pace)? {
                 lay_back(&mut planes, removed, cleaned.size(), part, size, region);
             }
@@ -482,7 +463,6 @@ impl<S> Source for Window<S> {
         if region == self.part {
             return Cow::Borrowed(&self.planes);
         }
-        let (x, y) = (region.x - self.part.x, region.y - self.part.y);
-        Cow::Owned(self.planes.cut(Region::new(x, y, region.width, region.height)))
+        Cow::Owned(self.planes.cut(region.inside(self.part)))
     }
 }

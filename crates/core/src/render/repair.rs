@@ -13,7 +13,6 @@ use dettaglio_domain::repair::{Fade, Wear};
 use dettaglio_domain::treatment::TreatedFace;
 use rayon::prelude::*;
 
-use super::blend_back::around;
 use super::level::{Below, Caches, Level, Marking, SideInput, Step};
 use super::pace::{Pace, RenderError};
 use super::weights::{mix, reached};
@@ -79,7 +78,7 @@ impl<'a> WearMarks<'a> {
 
     /// What the finder finds in a region, grown by [`GROWN`] pixels.
     fn found(&self, region: Region<Kept>, pace: &dyn Pace) -> Result<Vec<f32>, RenderError> {
-        let padded = around(region, GROWN, self.framed.size());
+        let padded = region.grown(GROWN, self.framed.size());
         let likely = self.found.region(padded.seen_as(), pace)?;
         let threshold = self.wear.threshold();
         let mut marks = vec![0.0; padded.size().area() as usize];

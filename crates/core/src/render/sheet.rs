@@ -16,7 +16,7 @@ pub fn compose<OnSheet, OnPicture, E>(
 ) -> Result<Planes, E> {
     let place = Region::of(margin.left, margin.top, size.width, size.height);
     if region.intersection(place) == Some(region) {
-        return picture(Region::of(region.x - place.x, region.y - place.y, region.width, region.height));
+        return picture(region.inside(place).seen_as());
     }
     let mut out = Planes::black(region.size());
     if margin.fill == Fill::White {

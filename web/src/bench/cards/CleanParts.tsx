@@ -44,12 +44,16 @@ function Proof({ models, id }: { models: Model[]; id: string | undefined }) {
 export function NoisePart(props: PartProps) {
   const { clean, models, measured, suggested, usual, onChange } = props;
   const { noise } = clean;
+  const changed = (part: Partial<NonNullable<Clean["noise"]>>): Clean => ({
+    ...clean,
+    noise: noise && { ...noise, ...part },
+  });
   /** The whole curve is moved, so that its mean is the figure shown. */
   const levelTo = (sigma: number) => {
     if (!noise) return;
     const base = measured?.noise.level ?? noise.level;
     const factor = sigma / Math.max(0.1, mean(base));
-    onChange({ ...clean, noise: { ...noise, level: base.map((v) => v * factor) } });
+    onChange(changed({ level: base.map((v) => v * factor) }));
   };
   return (
     <Part
@@ -70,7 +74,7 @@ export function NoisePart(props: PartProps) {
               value={noise.model.model}
               onChange={(e) => {
                 const card = models.find((m) => m.card.id === e.target.value)?.card;
-                if (card) onChange({ ...clean, noise: { ...noise, model: { model: card.id, sha256: card.sha256 } } });
+                if (card) onChange(changed({ model: { model: card.id, sha256: card.sha256 } }));
               }}
               sx={{ mt: 0.5, order: 6 }}
             >
@@ -97,8 +101,8 @@ export function NoisePart(props: PartProps) {
             value={noise.grain}
             format={percent}
             suggested={suggested?.noise?.grain}
-            onChange={(grain) => onChange({ ...clean, noise: { ...noise, grain } })}
-            blend={(grain) => ({ clean: { ...clean, noise: { ...noise, grain } } })}
+            onChange={(grain) => onChange(changed({ grain }))}
+            blend={(grain) => ({ clean: changed({ grain }) })}
           />
           <Dial
             label="Colour speckle"
@@ -106,8 +110,8 @@ export function NoisePart(props: PartProps) {
             value={noise.speckle}
             format={percent}
             suggested={suggested?.noise?.speckle}
-            onChange={(speckle) => onChange({ ...clean, noise: { ...noise, speckle } })}
-            blend={(speckle) => ({ clean: { ...clean, noise: { ...noise, speckle } } })}
+            onChange={(speckle) => onChange(changed({ speckle }))}
+            blend={(speckle) => ({ clean: changed({ speckle }) })}
           />
           <Dial
             label="Keep texture"
@@ -115,8 +119,8 @@ export function NoisePart(props: PartProps) {
             value={noise.keep_texture}
             format={percent}
             suggested={suggested?.noise?.keep_texture}
-            onChange={(keep_texture) => onChange({ ...clean, noise: { ...noise, keep_texture } })}
-            blend={(keep_texture) => ({ clean: { ...clean, noise: { ...noise, keep_texture } } })}
+            onChange={(keep_texture) => onChange(changed({ keep_texture }))}
+            blend={(keep_texture) => ({ clean: changed({ keep_texture }) })}
           />
           <Dial
             label="Keep lines"
@@ -124,8 +128,8 @@ export function NoisePart(props: PartProps) {
             value={noise.keep_lines ?? 0}
             format={percent}
             suggested={suggested?.noise?.keep_lines ?? undefined}
-            onChange={(keep_lines) => onChange({ ...clean, noise: { ...noise, keep_lines } })}
-            blend={(keep_lines) => ({ clean: { ...clean, noise: { ...noise, keep_lines } } })}
+            onChange={(keep_lines) => onChange(changed({ keep_lines }))}
+            blend={(keep_lines) => ({ clean: changed({ keep_lines }) })}
           />
         </>
       )}
@@ -137,6 +141,10 @@ export function NoisePart(props: PartProps) {
 export function MarksPart(props: PartProps) {
   const { clean, models, suggested, usual, onChange } = props;
   const { marks } = clean;
+  const changed = (part: Partial<NonNullable<Clean["marks"]>>): Clean => ({
+    ...clean,
+    marks: marks && { ...marks, ...part },
+  });
   return (
     <Part
       name="Compression marks"
@@ -156,7 +164,7 @@ export function MarksPart(props: PartProps) {
             step={1}
             format={(v) => v.toFixed(0)}
             suggested={usual?.marks?.quality}
-            onChange={(q) => onChange({ ...clean, marks: { ...marks, quality: q } })}
+            onChange={(q) => onChange(changed({ quality: q }))}
           />
           <Dial
             label="Strength"
@@ -164,8 +172,8 @@ export function MarksPart(props: PartProps) {
             value={marks.strength}
             format={percent}
             suggested={suggested?.marks?.strength}
-            onChange={(strength) => onChange({ ...clean, marks: { ...marks, strength } })}
-            blend={(strength) => ({ clean: { ...clean, marks: { ...marks, strength } } })}
+            onChange={(strength) => onChange(changed({ strength }))}
+            blend={(strength) => ({ clean: changed({ strength }) })}
           />
         </>
       )}
@@ -177,6 +185,10 @@ export function MarksPart(props: PartProps) {
 export function SoftnessPart(props: PartProps) {
   const { clean, models, measured, suggested, usual, onChange } = props;
   const { softness } = clean;
+  const changed = (part: Partial<NonNullable<Clean["softness"]>>): Clean => ({
+    ...clean,
+    softness: softness && { ...softness, ...part },
+  });
   return (
     <Part
       name="Softness"
@@ -196,7 +208,7 @@ export function SoftnessPart(props: PartProps) {
             step={0.05}
             format={(v) => `${decimal(v)} px`}
             suggested={suggested?.softness?.sigma ?? measured?.softness?.sigma}
-            onChange={(sigma) => onChange({ ...clean, softness: { ...softness, sigma } })}
+            onChange={(sigma) => onChange(changed({ sigma }))}
           />
           <Dial
             label="Strength"
@@ -204,8 +216,8 @@ export function SoftnessPart(props: PartProps) {
             value={softness.strength}
             format={percent}
             suggested={suggested?.softness?.strength}
-            onChange={(strength) => onChange({ ...clean, softness: { ...softness, strength } })}
-            blend={(strength) => ({ clean: { ...clean, softness: { ...softness, strength } } })}
+            onChange={(strength) => onChange(changed({ strength }))}
+            blend={(strength) => ({ clean: changed({ strength }) })}
           />
         </>
       )}

@@ -28,6 +28,15 @@ export function FinishCard(props: {
     ppi ? `${decimal(px, 1)} px, ${decimal((px / ppi) * 25.4)} mm` : `${decimal(px, 1)} px`;
   const usual = props.suggestion?.usual;
   const measuring = usual ? undefined : "The picture is being measured.";
+  const withEdges = (part: Partial<NonNullable<Finish["edges"]>>): Finish => ({
+    ...finish,
+    edges: edges && { ...edges, ...part },
+  });
+  const withGrain = (part: Partial<NonNullable<Finish["grain"]>>): Finish => ({
+    ...finish,
+    grain: grain && { ...grain, ...part },
+  });
+
   return (
     <Card name="Finish" state={props.words}>
       <>
@@ -46,8 +55,8 @@ export function FinishCard(props: {
                 value={edges.strength}
                 max={3}
                 suggested={suggested?.edges?.strength}
-                onChange={(strength) => onChange({ ...finish, edges: { ...edges, strength } })}
-                blend={(strength) => ({ finish: { ...finish, edges: { ...edges, strength } } })}
+                onChange={(strength) => onChange(withEdges({ strength }))}
+                blend={(strength) => ({ finish: withEdges({ strength }) })}
                 // From about 1 on, strong edges come up against the halo guard.
                 knots={[0, 1, 3]}
               />
@@ -60,7 +69,7 @@ export function FinishCard(props: {
                 step={0.1}
                 format={onPaper}
                 suggested={suggested?.edges?.width}
-                onChange={(width) => onChange({ ...finish, edges: { ...edges, width } })}
+                onChange={(width) => onChange(withEdges({ width }))}
               />
               <Dial
                 label="Halo guard"
@@ -68,8 +77,8 @@ export function FinishCard(props: {
                 value={edges.halo_guard}
                 format={percent}
                 suggested={suggested?.edges?.halo_guard}
-                onChange={(halo_guard) => onChange({ ...finish, edges: { ...edges, halo_guard } })}
-                blend={(halo_guard) => ({ finish: { ...finish, edges: { ...edges, halo_guard } } })}
+                onChange={(halo_guard) => onChange(withEdges({ halo_guard }))}
+                blend={(halo_guard) => ({ finish: withEdges({ halo_guard }) })}
               />
               <Dial
                 label="Leave flat tone"
@@ -77,7 +86,7 @@ export function FinishCard(props: {
                 value={edges.leave_flat}
                 format={percent}
                 suggested={suggested?.edges?.leave_flat}
-                onChange={(leave_flat) => onChange({ ...finish, edges: { ...edges, leave_flat } })}
+                onChange={(leave_flat) => onChange(withEdges({ leave_flat }))}
                 onHold={props.onMask}
               />
               {props.faces > 0 && usual && (
@@ -87,7 +96,7 @@ export function FinishCard(props: {
                   value={edges.leave_skin ?? 0}
                   format={percent}
                   suggested={suggested?.edges?.leave_skin}
-                  onChange={(leave_skin) => onChange({ ...finish, edges: { ...edges, leave_skin } })}
+                  onChange={(leave_skin) => onChange(withEdges({ leave_skin }))}
                   onHold={props.onMask}
                 />
               )}
@@ -109,8 +118,8 @@ export function FinishCard(props: {
                 max={1.5}
                 format={percent}
                 suggested={suggested?.grain?.amount}
-                onChange={(amount) => onChange({ ...finish, grain: { ...grain, amount } })}
-                blend={(amount) => ({ finish: { ...finish, grain: { ...grain, amount } } })}
+                onChange={(amount) => onChange(withGrain({ amount }))}
+                blend={(amount) => ({ finish: withGrain({ amount }) })}
               />
               <Dial
                 label="Grain size"
@@ -121,7 +130,7 @@ export function FinishCard(props: {
                 step={0.5}
                 format={onPaper}
                 suggested={suggested?.grain?.size}
-                onChange={(size) => onChange({ ...finish, grain: { ...grain, size } })}
+                onChange={(size) => onChange(withGrain({ size }))}
               />
             </>
           )}
