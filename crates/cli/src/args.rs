@@ -235,6 +235,8 @@ pub struct ReadArgs {
     /// All figures as JSON.
     #[arg(long)]
     pub json: bool,
+    #[command(flatten)]
+    pub shelf: ShelfArgs,
 }
 
 #[derive(Args)]

@@ -7,7 +7,7 @@ use anyhow::{Context, bail};
 use dettaglio_core::codec::{Decoded, Decoders, DecodingMemory, read_camera};
 use dettaglio_core::picture::Planes;
 use dettaglio_core::render::{self, Destination, Renderer, Unhurried};
-use dettaglio_core::{compare, reading};
+use dettaglio_core::{compare, reading, sight};
 use dettaglio_domain::face::{LEAST_EYES, LeftAlone, MOST_EYES};
 use dettaglio_domain::file::{Depth, OutputSettings, READ_ENDINGS};
 use dettaglio_domain::frame::Frame;
@@ -225,8 +225,9 @@ pub fn pictures(inputs: &[String]) -> anyhow::Result<Vec<PathBuf>> {
 }
 
 pub fn read(args: &ReadArgs) -> anyhow::Result<()> {
+    let shelf = shelf(&args.shelf)?;
     let decoded = open(&args.input)?;
-    let reading = reading::measure(&decoded.original, &decoded.facts);
+    let reading = sight::read(&decoded.original, &decoded.facts, &shelf)?;
     if args.json {
         let all = serde_json::json!({
             "facts": decoded.facts, "reading": reading, "conclusion": reading.conclusion(),

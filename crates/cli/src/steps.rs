@@ -6,7 +6,7 @@ use anyhow::{Context, bail};
 use dettaglio_core::codec::Decoded;
 use dettaglio_core::model::Shelf;
 use dettaglio_core::render::Unhurried;
-use dettaglio_core::{reading, trial};
+use dettaglio_core::{reading, sight, trial};
 use dettaglio_domain::clean::{Clean, Marks, Noise, Softness};
 use dettaglio_domain::face::{Face, Faces};
 use dettaglio_domain::file::Facts;
@@ -40,8 +40,10 @@ pub fn suggestion(
         ppi: resolved.print.map(|p| p.ppi),
         distance_m: resolved.print.map(|p| distance.unwrap_or_else(|| p.usual_distance_m())),
     };
+    let reading = &Reading { sight: sight::look(&decoded.original, shelf)?, ..reading.clone() };
+    let shows = reading.shows(found, decoded.facts.size);
     let trial = match factor_for(resolved.factor) {
-        Some(factor) => trial::run(&decoded.original, reading, shelf, factor, &Unhurried)?,
+        Some(factor) => trial::run(&decoded.original, reading, shows, shelf, factor, &Unhurried)?,
         None => None,
     };
     Ok(Suggestion::of(reading, trial.as_ref(), found, &decoded.facts, shelf, print))

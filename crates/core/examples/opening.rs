@@ -10,7 +10,7 @@ use std::time::Instant;
 use dettaglio_core::face::Finder;
 use dettaglio_core::model::Shelf;
 use dettaglio_core::render::Unhurried;
-use dettaglio_core::{codec, reading, trial};
+use dettaglio_core::{codec, sight, trial};
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::limits::Limits;
 
@@ -35,10 +35,11 @@ fn open(shelf: &Shelf, models: &Path, photo: &Path) -> Outcome<()> {
     let (decoded, decode) =
         timed(|| codec::read(photo, ContentHash::of_file(photo)?, &Limits::default()).map_err(Box::from))?;
     let original = decoded.original;
-    let (reading, read) = timed(|| Ok(reading::measure(&original, &decoded.facts)))?;
+    let (reading, read) = timed(|| Ok(sight::read(&original, &decoded.facts, shelf)?))?;
+    let shows = reading.shows(&[], decoded.facts.size);
     let mut trials = Vec::new();
     for factor in [2, 4] {
-        trials.push(timed(|| Ok(trial::run(&original, &reading, shelf, factor, &Unhurried)?))?.1);
+        trials.push(timed(|| Ok(trial::run(&original, &reading, shows, shelf, factor, &Unhurried)?))?.1);
     }
     let finder = Finder::open(&models.join("faces"))?;
     let (_, found) = timed(|| Ok(finder.find(&original, &Unhurried)?))?;

@@ -48,6 +48,7 @@ pub mod reading;
 pub mod rehearsal;
 pub mod render;
 pub mod screen;
+pub mod sight;
 pub mod spots;
 pub mod tones;
 pub mod trace;

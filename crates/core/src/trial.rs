@@ -10,8 +10,10 @@ use dettaglio_domain::model::Grade;
 use dettaglio_domain::reading::Reading;
 use dettaglio_domain::recipe::{Choice, Recipe, Steps};
 use dettaglio_domain::rehearsal::{Figures, Tally};
+use dettaglio_domain::sight::Shown;
 use dettaglio_domain::suggest::{
-    Chosen, HARDLY, MOST_OVERSHOOT, Trial, Tried, best, entrants, is_far_behind, usual_or_best,
+    Chosen, Circumstances, HARDLY, MOST_OVERSHOOT, Trial, Tried, best, entrants, expected_of_fine, is_far_behind,
+    usual_or_best,
 };
 
 use crate::model::Shelf;
@@ -53,7 +55,7 @@ struct Stage<'a> {
     pace: &'a dyn Pace,
 }
 
-/// Tries what may suit a picture, for prints of about `factor` times its size (2 or 4).
+/// Tries what may suit a picture that shows this, for prints of about `factor` times its size (2 or 4).
 ///
 /// Nothing where the picture is too small to be shrunk.
 ///
@@ -62,6 +64,7 @@ struct Stage<'a> {
 pub fn run(
     original: &Original,
     reading: &Reading,
+    shows: Option<Shown>,
     shelf: &Shelf,
     factor: u32,
     pace: &dyn Pace,
@@ -80,7 +83,7 @@ pub fn run(
     let stage = Stage { renderer: Renderer::new(shelf.clone(), TILES), scenes, real, factor, pace };
     let mut clean = Clean { marks: put_back.marks(shelf), ..Clean::default() };
     let mut tried = Vec::new();
-    for (subject, grade) in entrants(shelf, reading, factor) {
+    for (subject, grade) in entrants(shelf, reading, shows, factor) {
         if grade == Grade::Fine && is_far_behind(&tried, subject) {
             continue;
         }
@@ -91,7 +94,9 @@ pub fn run(
             Err(_) => {}
         }
     }
-    let Some((subject, grade)) = best(&tried, reading, stage.doubt()) else { return Ok(None) };
+    let expected = |subject: &str| expected_of_fine(shelf, subject, factor);
+    let known = Circumstances { reading, doubt: stage.doubt(), expected: &expected };
+    let Some((subject, grade)) = best(&tried, known) else { return Ok(None) };
     let (subject, grade) = (subject.to_owned(), grade);
 
     let tries = stage.tries(STRENGTHS, |strength| learned(&subject, grade, strength, &clean, None))?;
@@ -133,7 +138,7 @@ impl Stage<'_> {
     fn figures(&self, steps: &Steps) -> Result<Figures, RehearsalError> {
         let mut tally = Tally::default();
         for scene in &self.scenes {
-            tally.add(scene.figures(&scene.perform(&self.renderer, steps, self.pace)?));
+            tally.add(scene.figures(&scene.perform(&self.renderer, steps, self.pace)?, &self.renderer.shelf()));
         }
         Ok(tally.over_all().expect("a picture has at least one part"))
     }
@@ -234,13 +239,15 @@ mod tests {
         let mut all = vec![tried(EVERYDAY, Grade::Draft, FIGURES)];
         all.extend_from_slice(others);
         let reading = reading(faded_tone);
-        best(&all, &reading, doubt).map(|(subject, grade)| (subject.to_owned(), grade)).unwrap()
+        let known = Circumstances { reading: &reading, doubt, expected: &|_| 0.3 };
+        best(&all, known).map(|(subject, grade)| (subject.to_owned(), grade)).unwrap()
     }
 
     #[rstest]
     #[case::nearer(30.2, 1.0, Grade::Fine)]
     #[case::hardly_nearer(30.05, 1.0, Grade::Draft)]
-    #[case::nearer_on_few_pixels(30.2, 4.0, Grade::Draft)]
+    #[case::hardly_nearer_on_few_pixels(30.05, 4.0, Grade::Fine)]
+    #[case::worse_on_few_pixels(29.0, 4.0, Grade::Draft)]
     #[case::worse(29.5, 1.0, Grade::Draft)]
     fn the_fine_model_must_be_worth_its_wait(#[case] psnr: f64, #[case] doubt: f64, #[case] expected: Grade) {
         let fine = tried(EVERYDAY, Grade::Fine, Figures { psnr, ..FIGURES });
@@ -249,7 +256,7 @@ mod tests {
 
     #[rstest]
     #[case::nearer(Figures { psnr: 30.4, ..FIGURES }, "lettering")]
-    #[case::nearer_to_the_eye_at_a_small_cost(Figures { psnr: 29.9, perceived: Some(0.8), ..FIGURES }, "lettering")]
+    #[case::nearer_to_the_eye_at_a_small_cost(Figures { psnr: 29.95, perceived: Some(0.8), ..FIGURES }, "lettering")]
     #[case::nearer_to_the_eye_at_a_great_cost(Figures { psnr: 29.5, perceived: Some(0.5), ..FIGURES }, EVERYDAY)]
     #[case::with_a_screen(Figures { psnr: 30.4, screen: Some(40.0), ..FIGURES }, EVERYDAY)]
     #[case::with_the_truths_own_screen(Figures { psnr: 30.4, screen: Some(40.0), own_screen: Some(35.0), ..FIGURES }, "lettering")]
@@ -262,8 +269,8 @@ mod tests {
     #[test]
     fn an_old_print_is_given_its_model_where_that_costs_little() {
         let prints = |psnr| [tried(PRINTS, Grade::Draft, Figures { psnr, ..FIGURES })];
-        assert_eq!(chosen(&prints(29.9), 1.0, true).0, PRINTS);
-        assert_eq!(chosen(&prints(29.9), 1.0, false).0, EVERYDAY);
+        assert_eq!(chosen(&prints(29.95), 1.0, true).0, PRINTS);
+        assert_eq!(chosen(&prints(29.95), 1.0, false).0, EVERYDAY);
         assert_eq!(chosen(&prints(29.0), 1.0, true).0, EVERYDAY);
     }
 }

@@ -8,7 +8,7 @@ use dettaglio_core::model::Shelf;
 use dettaglio_core::picture::{Original, Planes};
 use dettaglio_core::rehearsal::{PutBack, Rehearsal, RehearsalError, Scene, choose, divided};
 use dettaglio_core::render::{Pace, Renderer, Unhurried};
-use dettaglio_core::{reading, trial};
+use dettaglio_core::{reading, sight, trial};
 use dettaglio_domain::clean::{Clean, NoiseCurve};
 use dettaglio_domain::file::Facts;
 use dettaglio_domain::geometry::{Region, Size};
@@ -65,12 +65,12 @@ fn better_methods_come_nearer_and_equal_pictures_have_a_finite_figure() {
     let Decoded { original, .. } = pictured("isola-brina-sign.jpg");
     let renderer = renderer();
     let scene = Scene::new(&original, choose(&original, 1, 160)[0], 2, PutBack::default()).unwrap();
-    let of = |steps| scene.figures(&scene.perform(&renderer, &steps, &Unhurried).unwrap());
+    let of = |steps| scene.figures(&scene.perform(&renderer, &steps, &Unhurried).unwrap(), &renderer.shelf());
     let (nearest, bicubic) = (of(plain(Kernel::Nearest)), of(plain(Kernel::Bicubic)));
     let learned = of(Recipe::learned(EVERYDAY, Grade::Fine).steps);
     assert!(nearest.psnr < bicubic.psnr && bicubic.psnr < learned.psnr, "{nearest:?} {bicubic:?} {learned:?}");
     assert!(nearest.ssim < learned.ssim && bicubic.sharpness < learned.sharpness);
-    let equal = scene.figures(scene.truth());
+    let equal = scene.figures(scene.truth(), &renderer.shelf());
     assert_eq!((equal.psnr, equal.drift), (99.0, 0.0));
     assert!((equal.ssim - 1.0).abs() < 1e-9);
 }
@@ -174,13 +174,14 @@ fn a_trial_can_be_given_up_in_the_middle() {
     let Decoded { original, facts } = pictured("courtyard-fern.jpg");
     let reading = reading::measure(&original, &facts);
     let pace = GivesUpAfter(12.into());
-    assert!(trial::run(&original, &reading, &shelf(), 2, &pace).unwrap_err().is_cancelled());
+    assert!(trial::run(&original, &reading, None, &shelf(), 2, &pace).unwrap_err().is_cancelled());
 }
 
 fn tried(original: &Original, facts: &Facts, factor: u32) -> (Reading, Option<Trial>, Suggestion) {
-    let reading = reading::measure(original, facts);
     let shelf = shelf();
-    let trial = trial::run(original, &reading, &shelf, factor, &Unhurried).unwrap();
+    let reading = sight::read(original, facts, &shelf).unwrap();
+    let shows = reading.shows(&[], facts.size);
+    let trial = trial::run(original, &reading, shows, &shelf, factor, &Unhurried).unwrap();
     let print = PrintFacts { factor: f64::from(factor), ppi: None, distance_m: None };
     let suggestion = Suggestion::of(&reading, trial.as_ref(), &[], facts, &shelf, print);
     (reading, trial, suggestion)
@@ -277,7 +278,7 @@ fn a_shelf_of_one_model_has_nothing_to_choose_from() {
     let shelf = Shelf::open(folder.path()).unwrap();
     let Decoded { original, facts } = pictured("courtyard-fern.jpg");
     let reading = reading::measure(&original, &facts);
-    let trial = trial::run(&original, &reading, &shelf, 4, &Unhurried).unwrap().unwrap();
+    let trial = trial::run(&original, &reading, None, &shelf, 4, &Unhurried).unwrap().unwrap();
     assert_eq!((trial.chosen.subject.as_str(), trial.chosen.grade), (EVERYDAY, Grade::Draft));
     assert_eq!(trial.chosen.marks, None, "nothing takes marks out");
 }

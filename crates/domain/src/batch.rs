@@ -151,6 +151,8 @@ pub struct Picture {
     pub reading: Reading,
     /// What is asked for of it.
     pub intent: Intent,
+    /// What its suggestion is unsure of, where it is treated as suggested.
+    pub doubts: Vec<String>,
 }
 
 /// What is the same for all pictures of a batch.
@@ -253,6 +255,7 @@ impl Circumstances<'_> {
             reading: &picture.reading,
             distance_m: intent.distance_m,
             least_ppi: self.least_ppi,
+            doubts: &picture.doubts,
         };
         item.findings = planned.findings(self.limits, self.free);
         item.file_name = names.take(naming::of_result(pattern, &picture.name, &worked.treatment, &settings)?);
@@ -364,6 +367,7 @@ mod tests {
             faces: Vec::new(),
             reading: stand_in::reading(Size::new(width, height)),
             intent: serde_json::from_value(intent).unwrap(),
+            doubts: Vec::new(),
         }
     }
 

@@ -16,6 +16,7 @@
 //! | [`clean`], [`kernel`], [`finish`] | the settings of the steps |
 //! | [`model`] | models' cards, and which of them serve a subject and a factor |
 //! | [`treatment`] | the ordered, saved settings for one picture, with everything resolved |
+//! | [`sight`] | what a picture shows |
 //! | [`reading`] | what was measured on an original, the thresholds, and what it comes to in words |
 //! | [`recipe`] | what a person chooses, before it is worked out for a picture and a size |
 //! | [`suggest`] | what a reading, a trial and a print suggest, with reasons |
@@ -56,6 +57,7 @@ pub mod recipe;
 pub mod rehearsal;
 pub mod repair;
 pub mod rules;
+pub mod sight;
 pub mod size;
 pub mod spot;
 #[cfg(any(test, feature = "testing"))]

@@ -99,13 +99,18 @@ pub struct Planned<'a> {
     pub distance_m: Option<f64>,
     /// The least ppi that the original's own pixels are to give on the print.
     pub least_ppi: Option<f64>,
+    /// What its suggestion is unsure of, where it is treated as suggested.
+    pub doubts: &'a [String],
 }
 
 impl Planned<'_> {
     /// All that is to be said before the run, what weighs most first. `free` is what the disk has, where known.
     pub fn findings(&self, limits: &Limits, free: Option<u64>) -> Vec<Finding> {
         let mut found: Vec<Finding> =
-            [self.limit(limits, free), self.few_pixels(), self.soft(), self.no_gain()].into_iter().flatten().collect();
+            [self.limit(limits, free), self.few_pixels(), self.soft(), self.unsure(), self.no_gain()]
+                .into_iter()
+                .flatten()
+                .collect();
         found.sort_by_key(|finding| std::cmp::Reverse(finding.weight));
         found
     }
@@ -121,6 +126,13 @@ impl Planned<'_> {
             _ => None,
         };
         Some(Finding { weight: Weight::Stop, text: error.to_string(), fix: fix.map(Mend::from) })
+    }
+
+    /// What is suggested for it should be looked at.
+    fn unsure(&self) -> Option<Finding> {
+        let doubts = self.doubts.join("; ");
+        let text = format!("what is suggested for it is unsure, look at it first: {doubts}");
+        (!doubts.is_empty()).then_some(Finding { weight: Weight::Warning, text, fix: None })
     }
 
     /// The original's own pixels are fewer than the product asks for.
@@ -211,7 +223,8 @@ mod tests {
         let worked = recipe.work_out(&catalogue(), original, target).unwrap();
         let reading = reading(usable);
         let settings = OutputSettings::new(format);
-        let planned = Planned { target, worked: &worked, settings, reading: &reading, distance_m: None, least_ppi };
+        let planned =
+            Planned { target, worked: &worked, settings, reading: &reading, distance_m: None, least_ppi, doubts: &[] };
         planned.findings(&Limits::default(), None)
     }
 

@@ -5,7 +5,9 @@
 use serde::{Deserialize, Serialize};
 
 use crate::clean::NoiseCurve;
+use crate::face::Face;
 use crate::geometry::Size;
+use crate::sight::{SURE_OF_A_QUARTER, Shown, Sight};
 use crate::size::{MM_PER_INCH, eye_ppi};
 
 /// All that was measured on an original.
@@ -24,6 +26,9 @@ pub struct Reading {
     pub detail: Detail,
     /// Shares of the picture.
     pub content: Content,
+    /// What it shows, as a network told; nothing where none has looked.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub sight: Option<Sight>,
 }
 
 /// Noise below which there is practically none, in 8-bit levels.
@@ -47,6 +52,12 @@ pub const BEYOND_HELP: f32 = 2.2;
 /// Overshoot from which on edges were sharpened.
 pub const SHARPENED: f32 = 0.06;
 
+/// The share of lettering from which on a picture shows it.
+const MUCH_LETTERING: f32 = 0.4;
+
+/// The share of a picture that heads cover from which on it shows people.
+const MUCH_OF_PEOPLE: f64 = 0.02;
+
 impl Reading {
     /// The compression that the pixels went through: the worse of the file's and an earlier one.
     pub fn worst_quality(&self) -> Option<f32> {
@@ -59,6 +70,21 @@ impl Reading {
         self.noise.sigma >= NOISY && (!self.noise.hidden || iso.is_some_and(|iso| iso >= SURELY_NOISY_ISO))
     }
 
+    /// What a picture of this size shows, with these faces in it; nothing where it cannot be told.
+    pub fn shows(&self, faces: &[Face], size: Size) -> Option<Shown> {
+        if self.content.faded_tone {
+            return Some(Shown::OldPrint);
+        }
+        if self.content.lettering >= MUCH_LETTERING {
+            return Some(Shown::Lettering);
+        }
+        let heads: u64 = faces.iter().filter_map(|face| face.around(size)).map(|head| head.size().area()).sum();
+        if heads as f64 >= MUCH_OF_PEOPLE * size.area() as f64 {
+            return Some(Shown::People);
+        }
+        self.sight?.picture.shown
+    }
+
     /// Resolution that the picture's real detail gives on paper, when its pixels give `ppi`.
     pub fn detail_ppi(&self, ppi: f64) -> f64 {
         ppi * f64::from(self.detail.usable)
@@ -66,10 +92,17 @@ impl Reading {
 
     /// What it comes to, in plain words, the most important first.
     pub fn conclusion(&self) -> Vec<String> {
-        [self.noise_words(), self.sharpness_words(), self.compression_words(), self.detail_words(), self.tone_words()]
-            .into_iter()
-            .flatten()
-            .collect()
+        [
+            self.noise_words(),
+            self.sharpness_words(),
+            self.compression_words(),
+            self.detail_words(),
+            self.tone_words(),
+            self.sight_words(),
+        ]
+        .into_iter()
+        .flatten()
+        .collect()
     }
 
     /// Noise and sharpness in a few words, such as "noise 15.2, a little soft".
@@ -85,6 +118,24 @@ impl Reading {
             Some(s) if s < SOFT => format!("{noise}, sharp"),
             Some(s) if s < BEYOND_HELP => format!("{noise}, a little soft"),
             Some(_) => format!("{noise}, soft"),
+        }
+    }
+
+    /// What the network told, with its quarters where they show something else.
+    fn sight_words(&self) -> Option<String> {
+        let Sight { picture, quarters } = self.sight?;
+        let shown = picture.shown.map(Shown::in_words);
+        let places = ["upper left", "upper right", "lower left", "lower right"];
+        let others: Vec<String> = (quarters.iter().zip(places))
+            .filter(|(seen, _)| seen.sure >= SURE_OF_A_QUARTER && seen.shown != picture.shown)
+            .filter_map(|(seen, place)| Some((seen.shown?, place)))
+            .map(|(shown, place)| format!("{} in the {place}", shown.in_words()))
+            .collect();
+        match (shown, others.is_empty()) {
+            (None, true) => None,
+            (None, false) => Some(format!("Shows {}.", others.join(", "))),
+            (Some(shown), true) => Some(format!("Shows {shown}.")),
+            (Some(shown), false) => Some(format!("Shows {shown}; {}.", others.join(", "))),
         }
     }
 
@@ -151,7 +202,7 @@ impl Reading {
     }
 
     fn detail_words(&self) -> Option<String> {
-        let Detail { usable, size, enlarged, ends_abruptly } = self.detail;
+        let Detail { usable, size, enlarged, ends_abruptly, .. } = &self.detail;
         let cm = |px: u32| f64::from(px) / eye_ppi(1.0) * MM_PER_INCH / 10.0;
         let print =
             format!("real detail supports about {:.0} x {:.0} cm seen from 1 m", cm(size.width), cm(size.height));
@@ -161,10 +212,10 @@ impl Reading {
                     "It seems to have been enlarged {factor:.1} times before: {size} would hold all of its detail; {print}."
                 )
             }
-            None if ends_abruptly => format!(
+            None if *ends_abruptly => format!(
                 "Its detail ends abruptly, as after an enlargement or out of focus: it would fit into {size}; {print}."
             ),
-            None if usable < 0.7 => format!("Its detail would fit into {size}; {print}."),
+            None if *usable < 0.7 => format!("Its detail would fit into {size}; {print}."),
             None => format!("Detail up to {:.0} % of what its pixels can hold; {print}.", usable * 100.0),
         })
     }
@@ -258,7 +309,7 @@ pub struct SoftnessReading {
 }
 
 /// What the spectrum says.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Detail {
     /// The share of the frequencies up to Nyquist's that hold detail, 0 to 1.
@@ -270,6 +321,22 @@ pub struct Detail {
     /// Whether the spectrum ends as abruptly as interpolation makes it; a lens out of focus can do so too.
     #[serde(default)]
     pub ends_abruptly: bool,
+    /// The spectrum that this is told from; nothing of a picture that is too small or too flat, or was read before it was kept.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub spectrum: Option<Spectrum>,
+}
+
+/// How much there is at each fineness: mean power over the liveliest patches at even steps from zero frequency up to what pixels can hold,
+/// in dB of full scale.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Spectrum {
+    /// Of the picture.
+    pub picture: Vec<f32>,
+    /// Of one that is as lively and sharp to the last pixel.
+    pub sharp: Vec<f32>,
+    /// Of its noise, at each step alike.
+    pub noise: f32,
 }
 
 /// The traces of a JPEG that the picture once was.
@@ -289,7 +356,29 @@ mod tests {
     use rstest::rstest;
 
     use super::*;
+    use crate::geometry::Place;
     use crate::stand_in;
+
+    const FUR: [f32; 6] = [0.9, 0.02, 0.02, 0.02, 0.02, 0.02];
+
+    const GROUND: [f32; 6] = [0.0, 0.95, 0.0, 0.0, 0.0, 0.05];
+
+    const PERHAPS_GROUND: [f32; 6] = [0.1, 0.8, 0.0, 0.0, 0.0, 0.1];
+
+    #[rstest]
+    #[case(Sight::of(FUR, [FUR; 4]), Some("Shows fur or feathers."))]
+    #[case(
+        Sight::of(FUR, [FUR, FUR, FUR, GROUND]),
+        Some("Shows fur or feathers; foliage or ground in the lower right.")
+    )]
+    #[case(Sight::of(FUR, [FUR, FUR, FUR, PERHAPS_GROUND]), Some("Shows fur or feathers."))]
+    #[case(Sight::default(), None)]
+    fn what_it_shows_is_told_with_where_it_shows_something_else(#[case] sight: Sight, #[case] words: Option<&str>) {
+        let mut reading = stand_in::reading(Size::new(300, 200));
+        reading.sight = Some(sight);
+        let told = reading.conclusion().into_iter().find(|line| line.starts_with("Shows"));
+        assert_eq!(told.as_deref(), words);
+    }
 
     #[rstest]
     #[case(0.3, false, Some(0.7), "no noise, sharp")]
@@ -307,5 +396,21 @@ mod tests {
         let measured = SoftnessReading { sigma: 0.0, shake: None, overshoot: 0.0, edges: 1000 };
         reading.softness = softness.map(|sigma| SoftnessReading { sigma, ..measured });
         assert_eq!(reading.line(), line);
+    }
+
+    #[test]
+    fn faces_lettering_and_tone_join_in() {
+        let size = Size::new(300, 200);
+        let mut reading = stand_in::reading(size);
+        assert_eq!(reading.shows(&[], size), None, "nobody has looked");
+        reading.sight = Some(Sight::of(FUR, [FUR; 4]));
+        assert_eq!(reading.shows(&[], size), Some(Shown::Fur));
+        let face = |apart: f32| Face::of_eyes(Place::new(100.0, 80.0), Place::new(100.0 + apart, 80.0));
+        assert_eq!(reading.shows(&[face(40.0)], size), Some(Shown::People));
+        assert_eq!(reading.shows(&[face(4.0)], size), Some(Shown::Fur), "somebody far away");
+        reading.content.lettering = 0.5;
+        assert_eq!(reading.shows(&[face(40.0)], size), Some(Shown::Lettering));
+        reading.content.faded_tone = true;
+        assert_eq!(reading.shows(&[], size), Some(Shown::OldPrint));
     }
 }

@@ -157,7 +157,8 @@ pub fn reading(size: Size) -> Reading {
         softness: None,
         jpeg_quality: None,
         former_jpeg: None,
-        detail: Detail { usable: 1.0, size, enlarged: None, ends_abruptly: false },
+        detail: Detail { usable: 1.0, size, enlarged: None, ends_abruptly: false, spectrum: None },
         content: Content { flat: 0.5, brightness: 0.5, ..Content::default() },
+        sight: None,
     }
 }

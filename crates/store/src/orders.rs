@@ -384,6 +384,21 @@ impl Store {
         .collect()
     }
 
+    /// The originals on which something was tried and of which somebody has asked for something, the newest first: so many at most.
+    pub async fn suggested_for(&self, most: u32) -> Result<Vec<OriginalRow>, StoreError> {
+        sqlx::query_as!(
+            RawOriginal,
+            r#"SELECT id, order_id, name, hash, facts, reading, trials, faces, target, wish, created_at AS "created_at: DateTime<Utc>"
+               FROM originals WHERE wish IS NOT NULL AND trials IS NOT NULL AND removed_at IS NULL ORDER BY id DESC LIMIT ?"#,
+            most
+        )
+        .fetch_all(&self.pool)
+        .await?
+        .into_iter()
+        .map(OriginalRow::try_from)
+        .collect()
+    }
+
     /// One original, removed or not.
     pub async fn original(&self, id: OriginalId) -> Result<OriginalRow, StoreError> {
         sqlx::query_as!(

@@ -1176,6 +1176,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/suggestions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How often what was suggested was kept, over the newest pictures that somebody has worked on, and what was chosen instead. */
+        get: operations["suggestions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/tiles/{original}/{treatment}/{level}/{column}/{row}": {
         parameters: {
             query?: never;
@@ -1741,6 +1758,7 @@ export interface components {
             enlarged?: number | null;
             /** @description The smallest size that could hold all of that detail. */
             size: components["schemas"]["Size"];
+            spectrum?: null | components["schemas"]["Spectrum"];
             /**
              * Format: float
              * @description The share of the frequencies up to Nyquist's that hold detail, 0 to 1.
@@ -2697,6 +2715,19 @@ export interface components {
             order_id: components["schemas"]["OrderId"];
             target?: null | components["schemas"]["Target"];
         };
+        /** @description A picture that was treated otherwise than suggested. */
+        Otherwise: {
+            /** @description What was chosen. */
+            chosen: components["schemas"]["StepsInWords"];
+            /** @description What it is called. */
+            name: string;
+            /** @description Its order. */
+            order_id: components["schemas"]["OrderId"];
+            /** @description Its number. */
+            original_id: components["schemas"]["OriginalId"];
+            /** @description What was suggested. */
+            suggested: components["schemas"]["StepsInWords"];
+        };
         /**
          * @description The colours of a result.
          * @enum {string}
@@ -2945,6 +2976,7 @@ export interface components {
             jpeg_quality?: number | null;
             /** @description Noise. */
             noise: components["schemas"]["NoiseReading"];
+            sight?: null | components["schemas"]["Sight"];
             softness?: null | components["schemas"]["SoftnessReading"];
         };
         /** @description Thresholds of a reading. */
@@ -3359,6 +3391,15 @@ export interface components {
              */
             weave?: number | null;
         };
+        /** @description What a network told of a picture, or of a part of it. */
+        Seen: {
+            shown?: null | components["schemas"]["Shown"];
+            /**
+             * Format: float
+             * @description How likely that is, 0 to 1.
+             */
+            sure: number;
+        };
         /** @description How an area is told. */
         Shape: {
             /** @enum {string} */
@@ -3459,10 +3500,22 @@ export interface components {
          */
         ShowFile: "result" | "departure";
         /**
+         * @description What models are made for, and what people print.
+         * @enum {string}
+         */
+        Shown: "fur" | "foliage" | "lettering" | "people" | "old-print" | "night-sky" | "building" | "food";
+        /**
          * @description Which half of an example.
          * @enum {string}
          */
         Side: "before" | "after";
+        /** @description What a network told of a picture. */
+        Sight: {
+            /** @description Of all of it and its quarters together. */
+            picture: components["schemas"]["Seen"];
+            /** @description Of its quarters: upper left, upper right, lower left, lower right. */
+            quarters: components["schemas"]["Seen"][];
+        };
         /** @description Who wants in. */
         SignIn: {
             /** @description Name of the account. */
@@ -3541,6 +3594,21 @@ export interface components {
              * @description The most.
              */
             most: number;
+        };
+        /**
+         * @description How much there is at each fineness: mean power over the liveliest patches at even steps from zero frequency up to what pixels can hold,
+         *     in dB of full scale.
+         */
+        Spectrum: {
+            /**
+             * Format: float
+             * @description Of its noise, at each step alike.
+             */
+            noise: number;
+            /** @description Of the picture. */
+            picture: number[];
+            /** @description Of one that is as lively and sharp to the last pixel. */
+            sharp: number[];
         };
         /** @description A part of a run's time. */
         Spent: {
@@ -3638,6 +3706,19 @@ export interface components {
              */
             radius: number;
         };
+        /** @description How often what was suggested for pictures that show the same was kept. */
+        SubjectFollowed: {
+            /** @description On how many the model is as suggested, and another step or a strength is not. */
+            changed: number;
+            /** @description On how many every step is as suggested. */
+            kept: number;
+            /** @description On how many it is another model, or none. */
+            other_model: number;
+            /** @description How many there are. */
+            pictures: number;
+            /** @description What they show, in words. */
+            shows: string;
+        };
         /** @description For which print a suggestion is wanted. */
         SuggestionFor: {
             /**
@@ -3654,6 +3735,8 @@ export interface components {
         };
         /** @description What is suggested, with reasons. */
         SuggestionView: {
+            /** @description What it is unsure of, each in half a sentence; nothing where it stands firm. */
+            doubts: string[];
             /** @description Whether a model would gain anything that the eye could see on this print. */
             gains: boolean;
             /** @description Why. */
@@ -3662,6 +3745,13 @@ export interface components {
             recipe: components["schemas"]["Recipe"];
             /** @description What a part of a step begins with when it is switched on by hand. */
             usual: components["schemas"]["Usual"];
+        };
+        /** @description How often what was suggested was kept. */
+        SuggestionsFollowed: {
+            /** @description The newest pictures that were treated otherwise. */
+            otherwise: components["schemas"]["Otherwise"][];
+            /** @description By what pictures show, the most frequent first. */
+            subjects: components["schemas"]["SubjectFollowed"][];
         };
         /** @description What lies around the picture on its sheet. */
         Surround: {
@@ -7279,6 +7369,34 @@ export interface operations {
                 };
                 content: {
                     "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Refused, or failed: the problem says why and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    suggestions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SuggestionsFollowed"];
                 };
             };
             /** @description Refused, or failed: the problem says why and what to do */

@@ -11,6 +11,7 @@ import {
   DialogTitle,
   IconButton,
   LinearProgress,
+  Link,
   MenuItem,
   Stack,
   TextField,
@@ -36,6 +37,7 @@ import {
   sentence,
 } from "../api/client";
 import { keys } from "../api/queries";
+import { pathOf } from "../app/place";
 import { bytes, counted, duration, pixels } from "../app/format";
 import { FacesField } from "./FacesField";
 import { PrintField } from "./PrintField";
@@ -130,7 +132,7 @@ export function BatchDialog(props: {
         <Stack spacing={1} sx={{ flex: 1, minWidth: 0, minHeight: 0 }}>
           <Box sx={{ height: 3 }}>{plan.isFetching && <LinearProgress aria-label="Looking it over" />}</Box>
           {(plan.error ?? run.error) != null && <Alert severity="error">{sentence(run.error ?? plan.error)}</Alert>}
-          {answer && <Preflight plan={answer} changes={changes} onChange={setChanges} />}
+          {answer && <Preflight order={props.order.id} plan={answer} changes={changes} onChange={setChanges} />}
         </Stack>
       </DialogContent>
       <DialogActions>
@@ -218,7 +220,12 @@ function FilesField(props: { value: string[]; onChange: (files: string[]) => voi
 }
 
 /** What the run comes to, and what is to be looked at before. */
-function Preflight(props: { plan: BatchPlan; changes: Change[]; onChange: (changes: Change[]) => void }) {
+function Preflight(props: {
+  order: number;
+  plan: BatchPlan;
+  changes: Change[];
+  onChange: (changes: Change[]) => void;
+}) {
   const { plan } = props;
   const open = plan.items.filter((item) => item.findings.length > 0 || item.skipped);
   const sound = plan.items.length - open.length;
@@ -237,6 +244,7 @@ function Preflight(props: { plan: BatchPlan; changes: Change[]; onChange: (chang
         {open.map((item) => (
           <Item
             key={item.key}
+            order={props.order}
             item={item}
             change={props.changes.find((c) => c.key === item.key)}
             onChange={(change) => props.onChange(changed(props.changes, change))}
@@ -265,7 +273,7 @@ const COLOURS: { [weight in Finding["weight"]]: string } = {
   note: "measured",
 };
 
-function Item(props: { item: BatchItem; change?: Change; onChange: (change: Change) => void }) {
+function Item(props: { order: number; item: BatchItem; change?: Change; onChange: (change: Change) => void }) {
   const { item, change } = props;
   return (
     <Box
@@ -281,7 +289,16 @@ function Item(props: { item: BatchItem; change?: Change; onChange: (change: Chan
       />
       <Box sx={{ flex: 1, minWidth: 0 }}>
         <Typography variant="body2" noWrap>
-          <strong>{item.name}</strong> {item.sheet && `to ${pixels(item.sheet)}`}
+          <Link
+            href={pathOf({ view: "bench", order: props.order, picture: item.original_id })}
+            target="_blank"
+            title="Opens it on the bench, beside this"
+            color="inherit"
+            sx={{ fontWeight: 600 }}
+          >
+            {item.name}
+          </Link>{" "}
+          {item.sheet && `to ${pixels(item.sheet)}`}
         </Typography>
         {item.skipped ? (
           <Typography variant="body2">left out</Typography>

@@ -3,7 +3,7 @@
 import type { RehearsalRow } from "../api/client";
 
 export interface Column {
-  key: "psnr" | "ssim" | "sharpness" | "screen" | "drift" | "seconds";
+  key: "psnr" | "ssim" | "perceived" | "sharpness" | "screen" | "drift" | "seconds";
   name: string;
   about: string;
   /** Nothing where neither way is better: sharpness is best at 1, and screens that cannot be seen are alike. */
@@ -28,6 +28,14 @@ export const COLUMNS: Column[] = [
     better: "more",
     of: (row) => row.figures?.ssim,
     digits: 3,
+  },
+  {
+    key: "perceived",
+    name: "Seen",
+    about: "How far it lies from the picture as it is to a network that has learned to see: 0 is equal",
+    better: "less",
+    of: (row) => row.figures?.perceived ?? undefined,
+    digits: 1,
   },
   {
     key: "sharpness",

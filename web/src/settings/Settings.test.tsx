@@ -17,6 +17,7 @@ beforeEach(() => {
   answer("GET", "/run-sheet", () => aSheet({ workers: [{ name: "worker 1", machine: "lab", job_id: 4 }] as never }));
   answer("GET", "/cache", () => TILES);
   answer("GET", "/removed", () => []);
+  answer("GET", "/suggestions", () => ({ subjects: [], otherwise: [] }));
   answer("GET", "/devices", () => ({
     inbox: "/srv/inbox",
     shop: null,
@@ -132,4 +133,30 @@ it("tells of a shop's orders that could not be taken, and has them tried again",
   expect(outside.getByText(/SN-2041: blanket\.png: 404 Not Found; tried 3 times, again in 48/)).toBeVisible();
   await user.click(outside.getByRole("button", { name: "Try again" }));
   await waitFor(() => expect(asked).toBe(1));
+});
+
+describe("suggestions", () => {
+  it("say that nobody has worked on any yet", async () => {
+    show(<Settings models={[]} />);
+    expect(await (await panel("Suggestions")).findByText(/has been worked on yet/)).toBeVisible();
+  });
+
+  it("are counted by what pictures show, and what was chosen instead is told", async () => {
+    const words = { clean: "nothing", enlarge: "Everyday, fine", finish: "edges 0.1" };
+    const other = {
+      order_id: 3,
+      original_id: 8,
+      name: "fern.jpg",
+      suggested: words,
+      chosen: { ...words, clean: "noise 40 %" },
+    };
+    const fur = { shows: "fur or feathers", pictures: 5, kept: 4, changed: 1, other_model: 0 };
+    answer("GET", "/suggestions", () => ({ subjects: [fur], otherwise: [other] }));
+    const { user } = show(<Settings models={[]} />);
+    const suggestions = await panel("Suggestions");
+    expect(await suggestions.findByRole("row", { name: "fur or feathers 5 4 1 0" })).toBeVisible();
+    await user.click(suggestions.getByText("1 picture treated otherwise"));
+    expect(suggestions.getByRole("link", { name: "fern.jpg" })).toHaveAttribute("href", "/orders/3/pictures/8");
+    expect(suggestions.getByText("clean: noise 40 % instead of nothing")).toBeVisible();
+  });
 });

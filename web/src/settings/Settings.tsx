@@ -11,6 +11,7 @@ import { PrintField } from "../orders/PrintField";
 import { KeysPanel } from "./KeysPanel";
 import { Panel } from "./Panel";
 import { RemovedPanel } from "./Removed";
+import { SuggestionsPanel } from "./Suggestions";
 
 export function Settings({ models }: { models: Model[] }) {
   return (
@@ -23,6 +24,7 @@ export function Settings({ models }: { models: Model[] }) {
       >
         <Stack spacing={2}>
           <Products />
+          <SuggestionsPanel />
           <RemovedPanel />
           <KeysPanel />
         </Stack>

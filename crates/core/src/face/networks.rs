@@ -3,14 +3,10 @@
 //! where, the third says how sure that is and where eyes and mouth lie.
 
 use std::path::Path;
-use std::sync::Mutex;
 
 use dettaglio_domain::geometry::Size;
-use dettaglio_domain::hash::ContentHash;
-use ort::session::Session;
-use ort::value::TensorRef;
 
-use crate::model::{Engine, ModelError};
+use crate::model::{ModelError, Shipped};
 use crate::picture::Planes;
 
 /// The networks' files in the folder of face models, and their SHA-256.
@@ -62,27 +58,17 @@ impl Answer {
     }
 }
 
-/// A network and the file it came from.
-struct Network(Mutex<Session>, &'static str);
-
 /// All three.
 pub(super) struct Networks {
-    propose: Network,
-    refine: Network,
-    landmarks: Network,
+    propose: Shipped,
+    refine: Shipped,
+    landmarks: Shipped,
 }
 
 impl Networks {
     /// Fails when a file is missing, is not the one that is shipped, or the runtime cannot be loaded.
     pub(super) fn open(folder: &Path) -> Result<Self, ModelError> {
-        let open = |(name, sha256): (&'static str, &str)| -> Result<Network, ModelError> {
-            let unreadable = |why: String| ModelError::Unreadable { file: folder.join(name), why };
-            let bytes = std::fs::read(folder.join(name)).map_err(|e| unreadable(e.to_string()))?;
-            if ContentHash::of(&bytes).to_string() != sha256 {
-                return Err(ModelError::Altered { file: folder.join(name) });
-            }
-            Ok(Network(Mutex::new(Engine::load()?.session(&bytes).map_err(unreadable)?), name))
-        };
+        let open = |(name, sha256)| Shipped::open(folder, name, sha256);
         Ok(Self { propose: open(PROPOSE)?, refine: open(REFINE)?, landmarks: open(LANDMARKS)? })
     }
 
@@ -93,7 +79,7 @@ impl Networks {
             [1, 3, height as usize, width as usize],
             picture.values(),
             ["sure", "shift"],
-            |[sure, shift], shape| {
+            |[(shape, sure), (_, shift)]| {
                 let across = *shape.last()? as usize;
                 let count = sure.len();
                 (shift.len() == 4 * count).then_some(())?;
@@ -114,7 +100,7 @@ impl Networks {
             return Ok(Vec::new());
         }
         let side = SECOND as usize;
-        self.refine.ask([count, 3, side, side], squares, ["sure", "shift"], |[sure, shift], _| {
+        self.refine.ask([count, 3, side, side], squares, ["sure", "shift"], |[(_, sure), (_, shift)]| {
             (sure.len() == count && shift.len() == 4 * count).then_some(())?;
             let window = |k: usize| Window { sure: sure[k], shift: std::array::from_fn(|edge| shift[4 * k + edge]) };
             Some((0..count).map(window).collect())
@@ -128,33 +114,11 @@ impl Networks {
             return Ok(Vec::new());
         }
         let side = THIRD as usize;
-        self.landmarks.ask([count, 3, side, side], squares, ["sure", "places"], |[sure, places], _| {
+        self.landmarks.ask([count, 3, side, side], squares, ["sure", "places"], |[(_, sure), (_, places)]| {
             (sure.len() == count && places.len() == 10 * count).then_some(())?;
             let place = |k: usize, which: usize| (places[10 * k + 2 * which], places[10 * k + 2 * which + 1]);
             let answer = |k: usize| Answer { sure: sure[k], places: std::array::from_fn(|which| place(k, which)) };
             Some((0..count).map(answer).collect())
         })
-    }
-}
-
-impl Network {
-    /// What `read` makes of two outputs, given the first one's shape too; `None` from it means they are not what they should be.
-    fn ask<T>(
-        &self,
-        shape: [usize; 4],
-        values: &[f32],
-        outputs: [&str; 2],
-        read: impl FnOnce([&[f32]; 2], &[i64]) -> Option<T>,
-    ) -> Result<T, ModelError> {
-        let Self(session, file) = self;
-        let failed = |why: String| ModelError::Run { id: (*file).to_owned(), why };
-        let text = |e: ort::Error| failed(e.to_string());
-        let input = TensorRef::from_array_view((shape, values)).map_err(text)?;
-        let mut session = session.lock().unwrap_or_else(|e| e.into_inner());
-        let answer = session.run(ort::inputs!["input" => input]).map_err(text)?;
-        let (first_shape, first) = answer[outputs[0]].try_extract_tensor::<f32>().map_err(text)?;
-        let (_, second) = answer[outputs[1]].try_extract_tensor::<f32>().map_err(text)?;
-        read([first, second], first_shape)
-            .ok_or_else(|| failed(format!("it answered {} values for {shape:?}", first.len())))
     }
 }

@@ -13,6 +13,9 @@ mod opening;
 pub mod own;
 
 mod shelf;
+mod shipped;
+
+pub mod sight;
 
 #[cfg(test)]
 pub(crate) mod stand_in;
@@ -30,3 +33,4 @@ pub use opening::{open, run_own_models_in};
 pub use own::OwnModels;
 
 pub use shelf::{Model, Shelf};
+pub(crate) use shipped::Shipped;

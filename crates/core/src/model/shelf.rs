@@ -3,7 +3,7 @@
 use std::fmt;
 use std::ops::Deref;
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, MutexGuard};
+use std::sync::{Arc, Mutex, MutexGuard, OnceLock};
 use std::time::Instant;
 
 use dettaglio_domain::model::{Card, Catalogue, Listed, ModelRef};
@@ -13,6 +13,7 @@ use super::error::ModelError;
 use super::network::Network;
 use super::opening::open;
 use super::own::OwnModels;
+use super::sight::{self, Sight};
 
 /// How many networks out of files stay loaded that nobody uses at the moment: what each has needed for its largest block stays
 /// taken, which for a large one is hundreds of megabytes, and a picture's treatment seldom names more.
@@ -123,6 +124,15 @@ pub struct Shelf {
     models: Vec<Arc<Model>>,
     /// The same models' cards, in the same order.
     catalogue: Catalogue,
+    /// What looks at pictures; nothing where their folder has nothing that does.
+    sight: Option<Arc<Looker>>,
+}
+
+/// The network that looks at pictures, opened when it is first needed.
+#[derive(Debug)]
+struct Looker {
+    models: PathBuf,
+    sight: OnceLock<Result<Sight, ModelError>>,
 }
 
 impl Deref for Shelf {
@@ -134,9 +144,9 @@ impl Deref for Shelf {
 }
 
 impl Shelf {
-    fn new(models: Vec<Arc<Model>>) -> Self {
+    fn new(models: Vec<Arc<Model>>, sight: Option<Arc<Looker>>) -> Self {
         let catalogue = Catalogue::new(models.iter().map(|model| Arc::clone(&model.listed)).collect());
-        Self { models, catalogue }
+        Self { models, catalogue, sight }
     }
 
     /// The models of a folder: every `NAME.json` with its `NAME.onnx`.
@@ -152,7 +162,9 @@ impl Shelf {
             .into_iter()
             .map(|path| Ok(Arc::new(Model::in_file(read_card(&path)?, path.with_extension("onnx"), false))))
             .collect::<Result<Vec<_>, ModelError>>()?;
-        Ok(Self::new(models))
+        let looks = folder.join(sight::FOLDER).is_dir();
+        let looker = looks.then(|| Arc::new(Looker { models: folder.to_owned(), sight: OnceLock::new() }));
+        Ok(Self::new(models, looker))
     }
 
     /// This shelf with a person's own models, and with those marked that are retired.
@@ -171,12 +183,22 @@ impl Shelf {
                 None => Arc::new(Model::in_file(card, file, retired)),
             });
         }
-        (Self::new(models), troubles)
+        (Self::new(models, self.sight.clone()), troubles)
     }
 
     /// A shelf of given models.
     pub fn of(models: Vec<Model>) -> Self {
-        Self::new(models.into_iter().map(Arc::new).collect())
+        Self::new(models.into_iter().map(Arc::new).collect(), None)
+    }
+
+    /// What looks at pictures; nothing where the models' folder has nothing that does.
+    ///
+    /// # Errors
+    /// When its file is not the one that is shipped, or the runtime cannot be loaded.
+    pub fn sight(&self) -> Result<Option<&Sight>, ModelError> {
+        let Some(looker) = &self.sight else { return Ok(None) };
+        let sight = looker.sight.get_or_init(|| Sight::open(&looker.models));
+        sight.as_ref().map(Some).map_err(ModelError::clone)
     }
 
     /// Those that are offered.

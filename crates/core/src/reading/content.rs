@@ -21,6 +21,10 @@ const ONE_TONE: f32 = 3.5;
 /// Mean of red over blue from which on a tone is warm, in 8-bit levels.
 const WARM: f32 = 8.0;
 
+/// How far red may lie below green, or blue above it, at any brightness, in 8-bit levels: what is warm is mostly red over green
+/// over blue, and a magenta cast puts blue over green by 17 in the scans of the evaluation. Green ink on beige has red 85 below green.
+const ANOTHER_HUE: f32 = 25.0;
+
 /// Luminance of the darkest hundredth from which on blacks are faded.
 const FADED: f32 = 0.1;
 
@@ -42,17 +46,22 @@ pub fn read(original: &Original, blocks: &[Block], noise: &NoiseReading) -> Cont
     let colours: Vec<[f32; 3]> = seen.par_iter().map(|block| mean_colour(original, block)).collect();
     let clipped =
         |dark: bool| blocks.iter().filter(|b| (b.brightness < 0.5) == dark).map(|b| b.clipped).sum::<f32>() / count;
+    let lettering = lettering.iter().filter(|l| **l).count() as f32 / lettering.len() as f32;
+    let photographed = original.channels() == Channels::Colour && lettering < DRAWN && colours.len() >= LEAST_TONES;
     Content {
         flat: share(&|b| b.whole.sqrt() < 1.8 * noise_at(b) + 0.8),
         texture: share(&|b| b.fine_luminance.sqrt() > 2.0 * noise_at(b) + 2.0),
-        lettering: lettering.iter().filter(|l| **l).count() as f32 / lettering.len() as f32,
+        lettering,
         clipped_shadows: clipped(true),
         clipped_highlights: clipped(false),
         brightness: blocks.iter().map(|b| b.brightness).sum::<f32>() / count,
-        faded_tone: original.channels() == Channels::Colour && is_faded_tone(&seen, &colours),
+        faded_tone: photographed && is_faded_tone(&seen, &colours),
         tones: (colours.len() >= LEAST_TONES).then(|| tones(&colours)),
     }
 }
+
+/// Share of lettering from which on a picture of one warm tone is a page on cream paper: there nothing has faded.
+const DRAWN: f32 = 0.2;
 
 /// Blocks of which the tones that a picture ends at can be told at least.
 const LEAST_TONES: usize = 200;
@@ -94,6 +103,14 @@ fn is_faded_tone(blocks: &[&Block], colours: &[[f32; 3]]) -> bool {
     for (block, [red, blue]) in blocks.iter().zip(&colours) {
         let (sum, count) = &mut sums[step_of(block)];
         (sum[0], sum[1], *count) = (sum[0] + red, sum[1] + blue, *count + 1.0);
+    }
+    // A faded print is of the tone of its paper from end to end; ink of another colour on such paper is no print.
+    let is_toned = |(sum, count): &([f32; 2], f32)| {
+        let [red, blue] = sum.map(|v| v / count.max(1.0));
+        red > -ANOTHER_HUE && blue < ANOTHER_HUE
+    };
+    if !sums.iter().all(is_toned) {
+        return false;
     }
     let mut strayed = 0.0;
     for (block, [red, blue]) in blocks.iter().zip(&colours) {
@@ -151,11 +168,36 @@ mod tests {
         read(&original, &blocks, &noise::read(&blocks))
     }
 
+    #[test]
+    fn a_page_of_type_on_cream_paper_has_not_faded() {
+        let size = Size::new(320, 240);
+        let (ink, paper) = ([0.25, 0.2, 0.15], [0.9, 0.84, 0.7]);
+        let values = (0..3).flat_map(|c: usize| {
+            (0..size.area()).map(move |i| if (i % 320) % 11 < 4 && (i / 320) % 40 < 30 { ink[c] } else { paper[c] })
+        });
+        let original = Original::from_planes(&Planes::from_values(size, values.collect()));
+        let blocks = noise::blocks(&original, 10_000);
+        let content = read(&original, &blocks, &noise::read(&blocks));
+        assert!(content.lettering > DRAWN && !content.faded_tone, "{content:?}");
+    }
+
+    #[test]
+    fn a_few_pixels_have_no_tone_of_their_own() {
+        let size = Size::new(96, 96);
+        let values =
+            [0.5, 0.42, 0.3].into_iter().flat_map(|v| (0..size.area()).map(move |i| v + (i % 96) as f32 / 400.0));
+        let original = Original::from_planes(&Planes::from_values(size, values.collect()));
+        let blocks = noise::blocks(&original, 10_000);
+        assert!(!read(&original, &blocks, &noise::read(&blocks)).faded_tone);
+    }
+
     #[rstest]
     #[case::a_faded_print([0.25, 0.2, 0.15], [0.9, 0.84, 0.7], 0.0, true)]
     #[case::one_tone_but_black([0.0, 0.0, 0.0], [0.9, 0.84, 0.7], 0.0, false)]
     #[case::faded_but_in_colour([0.25, 0.2, 0.15], [0.9, 0.84, 0.7], 0.1, false)]
     #[case::cold([0.15, 0.2, 0.25], [0.7, 0.84, 0.9], 0.0, false)]
+    #[case::green_on_beige([0.13, 0.45, 0.15], [0.77, 0.77, 0.67], 0.0, false)]
+    #[case::warm_by_its_paper_alone([0.1, 0.15, 0.3], [0.95, 0.85, 0.6], 0.0, false)]
     #[case::grey([0.2, 0.2, 0.2], [0.9, 0.9, 0.9], 0.0, false)]
     fn an_old_print_is_of_one_warm_tone_and_faded(
         #[case] black: [f32; 3],

@@ -72,5 +72,5 @@ pub fn measure(original: &Original, facts: &Facts) -> Reading {
     let mut detail = spectrum::read(&luminance, width as usize, sigma, blocks);
     let side = |px: u32| ((px as f32 * detail.usable).round() as u32).max(1);
     detail.size = Size::new(side(size.width), side(size.height));
-    Reading { noise, softness, jpeg_quality: facts.jpeg_quality, former_jpeg, detail, content }
+    Reading { noise, softness, jpeg_quality: facts.jpeg_quality, former_jpeg, detail, content, sight: None }
 }

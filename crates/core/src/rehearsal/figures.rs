@@ -7,12 +7,19 @@ use crate::picture::Planes;
 use crate::reading::softness;
 use crate::screen::screen;
 
-/// Between a result and the truth, of one size of at least 16 px a side; `own_screen` is the truth's.
-pub fn between(result: &Planes, truth: &Planes, factor: u32, own_screen: Option<f64>) -> Figures {
+/// Between a result and the truth, of one size of at least 16 px a side; `own_screen` is the truth's, `perceived` how far the result lies
+/// from it to a network that sees.
+pub fn between(
+    result: &Planes,
+    truth: &Planes,
+    factor: u32,
+    own_screen: Option<f64>,
+    perceived: Option<f64>,
+) -> Figures {
     Figures {
         psnr: psnr(result, truth, 0).min(EQUAL),
         ssim: ssim(result, truth, 0),
-        perceived: None,
+        perceived,
         screen: screen(result, factor, 0),
         own_screen,
         drift: drift(result, truth),

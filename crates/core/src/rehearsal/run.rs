@@ -86,7 +86,7 @@ impl Rehearsal {
         let start = Instant::now();
         let result = self.perform(turn, shelf, pace)?;
         let seconds = start.elapsed().as_secs_f64();
-        Ok(Done { figures: self.scenes[turn.part].figures(&result), seconds })
+        Ok(Done { figures: self.scenes[turn.part].figures(&result, shelf), seconds })
     }
 
     /// What a candidate makes of a part.

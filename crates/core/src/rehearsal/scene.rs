@@ -21,6 +21,7 @@ use super::parts::SMALLEST;
 use crate::codec::{CodecError, interleave};
 use crate::compare::psnr;
 use crate::enlarge::{Averaging, resample_in};
+use crate::model::sight::Features;
 use crate::model::{Corner, Shelf, grain};
 use crate::picture::{Original, Planes, Samples};
 use crate::render::{Pace, RenderError, Renderer};
@@ -91,6 +92,8 @@ pub struct Scene {
     truth: Planes,
     /// The truth's own energy on the lattice of the factor, once it was asked for.
     own_screen: OnceLock<Option<f64>>,
+    /// What the network that sees makes of the truth, once it was asked.
+    seen: OnceLock<Option<Features>>,
     /// Where the part lies in what is made of `small`.
     inner: Region,
     /// What the candidates start from.
@@ -130,7 +133,15 @@ impl Scene {
             None => as_original(&small),
         };
         let inner = Region::new(left, top, part.width, part.height);
-        Ok(Self { part, factor, truth: outer.cut(inner), own_screen: OnceLock::new(), inner, small })
+        Ok(Self {
+            part,
+            factor,
+            truth: outer.cut(inner),
+            own_screen: OnceLock::new(),
+            seen: OnceLock::new(),
+            inner,
+            small,
+        })
     }
 
     /// The part as it is.
@@ -167,10 +178,17 @@ impl Scene {
         10_f64.powf(-psnr(result, &self.truth, 0) / 10.0)
     }
 
-    /// Compares what a candidate made of it with the part as it is.
-    pub fn figures(&self, result: &Planes) -> Figures {
+    /// Compares what a candidate made of it with the part as it is; how it is perceived is told where the shelf has a network that sees.
+    pub fn figures(&self, result: &Planes, shelf: &Shelf) -> Figures {
         let own_screen = *self.own_screen.get_or_init(|| screen(&self.truth, self.factor, 0));
-        between(result, &self.truth, self.factor, own_screen)
+        between(result, &self.truth, self.factor, own_screen, self.perceived(result, shelf))
+    }
+
+    /// How far a result lies from the truth to the network that sees; nothing where there is none, or it fails.
+    fn perceived(&self, result: &Planes, shelf: &Shelf) -> Option<f64> {
+        let sight = shelf.sight().ok()??;
+        let seen = self.seen.get_or_init(|| sight.features(&self.truth).ok()).as_ref()?;
+        Some(seen.apart(&sight.features(result).ok()?))
     }
 }
 

@@ -213,6 +213,13 @@ impl Card {
         (!scores.is_empty()).then(|| scores.iter().map(|s| s.gain()).sum::<f64>() / scores.len() as f64)
     }
 
+    /// Mean gain over bicubic in dB on its own subject where pictures were shrunk in light, as a sensor does; nothing before that was
+    /// measured.
+    pub fn light_gain(&self) -> Option<f64> {
+        let gains: Vec<f64> = self.own_scores().iter().filter_map(|score| score.light_gain).collect();
+        (!gains.is_empty()).then(|| gains.iter().sum::<f64>() / gains.len() as f64)
+    }
+
     /// Mean gain in dB over the kinds of damage that a cleaner or a restorer was measured on; 0 before it was measured. What it
     /// does to pictures that need nothing does not count: it is not suggested for those.
     pub fn mean_gain(&self) -> f64 {

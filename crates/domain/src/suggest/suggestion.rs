@@ -3,9 +3,10 @@
 
 use serde::{Deserialize, Serialize};
 
+use super::doubt::doubts;
 use super::faces::{self, Damage};
 use super::reason::{PrintFacts, Reason, Step};
-use super::subject::{LETTERING, PRINTS};
+use super::subject::{LETTERING, PRINTS, subject_of};
 use super::trial::{Trial, factor_for};
 use crate::clean::{Clean, Marks, Noise};
 use crate::face::{Face, Faces};
@@ -43,6 +44,9 @@ pub struct Suggestion {
     pub gains: bool,
     /// Why.
     pub reasons: Vec<Reason>,
+    /// What it is unsure of, each in half a sentence; nothing where it stands firm.
+    #[serde(default)]
+    pub doubts: Vec<String>,
 }
 
 /// The share of lettering from which on its own model is suggested.
@@ -103,6 +107,16 @@ impl Suggestion {
                 format!("{:.0} % of it is lettering or line work", reading.content.lettering * 100.0),
             );
         }
+        let spoken_for = reading.shows(found, facts.size).map(|shown| (shown, subject_of(shown)));
+        if let (Some((shown, Some(spoken_for))), Some(trial)) = (spoken_for, trial)
+            && ![LETTERING, PRINTS].contains(&spoken_for)
+            && let Some(tried) = trial.tried.iter().find(|tried| tried.subject == spoken_for)
+        {
+            let model =
+                catalogue.chain(spoken_for, tried.grade, f64::from(trial.factor)).first().map(|card| card.name.clone());
+            let model = model.unwrap_or_else(|| spoken_for.to_owned());
+            because(Step::Enlarge, format!("it shows {}: {model} was tried too", shown.in_words()));
+        }
         if subject == PRINTS {
             because(Step::Enlarge, "it has the tone of an old print: grain, dust and scratches go".to_owned());
         }
@@ -127,7 +141,8 @@ impl Suggestion {
 
         let faces = faces::faces(found, Damage::of(reading, facts), catalogue, print, &mut because);
         let finish = finish(reading, trial, print, sharpened, gains, &mut because);
-        Self { repair, clean, subject: subject.to_owned(), grade, strength, faces, finish, gains, reasons }
+        let doubts = doubts(reading, trial, gains);
+        Self { repair, clean, subject: subject.to_owned(), grade, strength, faces, finish, gains, reasons, doubts }
     }
 
     /// All of it, in a frame and surround that the person has chosen.

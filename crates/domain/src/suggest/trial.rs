@@ -4,11 +4,12 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::subject::{FOLIAGE, LETTERING, PRINTS};
+use super::subject::{PRINTS, spoken_for};
 use crate::hash::ContentHash;
-use crate::model::{Catalogue, EVERYDAY, Grade};
+use crate::model::{Card, Catalogue, EVERYDAY, Grade};
 use crate::reading::Reading;
 use crate::rehearsal::Figures;
+use crate::sight::Shown;
 
 /// What a picture's own parts said of the candidates, at one factor.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -47,6 +48,13 @@ pub struct KeptTrial {
     pub trial: Option<Trial>,
 }
 
+impl KeptTrial {
+    /// Whether it holds for a shelf of this mark and a factor.
+    pub fn holds(&self, shelf: ContentHash, factor: u32) -> bool {
+        self.shelf == shelf && self.factor == factor
+    }
+}
+
 /// What a trial decided.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
@@ -74,9 +82,9 @@ const WORTH_WAITING_FOR: f64 = 0.08;
 const WORTH_CHANGING: f64 = 0.1;
 
 /// dB that another subject's model may lose against Everyday where it comes nearer to the eye, and by what share it must.
-const MAY_LOSE: f64 = 0.15;
+pub(super) const MAY_LOSE: f64 = 0.1;
 
-const NEARER: f64 = 0.08;
+const NEARER: f64 = 0.12;
 
 /// How much further than Everyday's such a mean may lie from the truth: where type is drawn sharper its means move too.
 const MAY_DRIFT: f64 = 0.25;
@@ -88,7 +96,7 @@ pub const HARDLY: f64 = 0.05;
 const FAR_BEHIND: f64 = 0.5;
 
 /// Mean CIEDE2000 of 8 px means beyond which a model is not suggested.
-const MOST_DRIFT: f64 = 0.5;
+pub(super) const MOST_DRIFT: f64 = 0.5;
 
 /// Overshoot that all sharpening together may cause, as a share of an edge's height.
 pub const MOST_OVERSHOOT: f32 = 0.04;
@@ -98,19 +106,16 @@ pub fn factor_for(print: f64) -> Option<u32> {
     (print > 1.01).then_some(if print <= 2.01 { 2 } else { 4 })
 }
 
-/// The models that may suit a picture: Everyday's of both grades, and those of subjects that the reading speaks of.
-pub fn entrants(catalogue: &Catalogue, reading: &Reading, factor: u32) -> Vec<(&'static str, Grade)> {
-    let content = &reading.content;
-    let spoken_of = [
-        (EVERYDAY, true),
-        // Signs and labels are in many a picture, and this model draws them without taking anything from others.
-        (LETTERING, true),
-        (PRINTS, content.faded_tone),
-        (FOLIAGE, content.texture > 0.2),
-        ("fur", content.texture > 0.2),
-    ];
-    let subjects = spoken_of.into_iter().filter(|(subject, yes)| *yes && catalogue.commends(subject));
-    let with_grades = subjects.flat_map(|(subject, _)| [Grade::Draft, Grade::Fine].map(|grade| (subject, grade)));
+/// The models that may suit a picture: Everyday's of both grades, and those of subjects that the reading and what it shows speak for.
+pub fn entrants(
+    catalogue: &Catalogue,
+    reading: &Reading,
+    shows: Option<Shown>,
+    factor: u32,
+) -> Vec<(&'static str, Grade)> {
+    let subjects = [EVERYDAY].into_iter().chain(spoken_for(reading, shows));
+    let subjects = subjects.filter(|subject| catalogue.commends(subject));
+    let with_grades = subjects.flat_map(|subject| [Grade::Draft, Grade::Fine].map(|grade| (subject, grade)));
     let has = |subject: &str, grade| {
         let chain = catalogue.chain(subject, grade, f64::from(factor));
         chain.first().is_some_and(|m| m.subject == subject && m.grade == grade && !m.draws_screen())
@@ -127,13 +132,39 @@ pub fn is_far_behind(tried: &[Tried], subject: &str) -> bool {
     subject != EVERYDAY && draft(subject).zip(draft(EVERYDAY)).is_some_and(|(own, usual)| own < usual - FAR_BEHIND)
 }
 
+/// What a trial has to go by beside its figures.
+#[derive(Clone, Copy)]
+pub struct Circumstances<'a> {
+    /// What was measured on the picture.
+    pub reading: &'a Reading,
+    /// How much clearer a figure must speak than where there are pixels enough: 1 where there are, more where there are few.
+    pub doubt: f64,
+    /// dB that a subject's fine model is expected to come nearer than its draft, by what was measured on other pictures.
+    pub expected: &'a dyn Fn(&str) -> f64,
+}
+
+/// What a subject's fine model gained over its draft at a factor, in dB, on other pictures that were shrunk in light; 0 where that was
+/// not measured.
+pub fn expected_of_fine(catalogue: &Catalogue, subject: &str, factor: u32) -> f64 {
+    let gain = |grade| {
+        let first = catalogue.chain(subject, grade, f64::from(factor)).into_iter().find(|card| card.grade == grade);
+        first.and_then(Card::light_gain)
+    };
+    gain(Grade::Fine).zip(gain(Grade::Draft)).map_or(0.0, |(fine, draft)| fine - draft)
+}
+
 /// The model that does best, by the bounds above.
-pub fn best<'t>(tried: &'t [Tried], reading: &Reading, doubt: f64) -> Option<(&'t str, Grade)> {
+///
+/// Few pixels say little of the grade: what is expected of the fine model counts the more, the fewer there are.
+pub fn best<'t>(tried: &'t [Tried], known: Circumstances<'_>) -> Option<(&'t str, Grade)> {
+    let Circumstances { reading, doubt, expected } = known;
     let of = |subject: &str| {
         let grades = |grade| tried.iter().find(|t| t.subject == subject && t.grade == grade);
         match (grades(Grade::Draft), grades(Grade::Fine)) {
-            (Some(draft), Some(fine)) if fine.figures.psnr - draft.figures.psnr < WORTH_WAITING_FOR * doubt => {
-                Some(draft)
+            (Some(draft), Some(fine)) => {
+                let (measured, trusted) = (fine.figures.psnr - draft.figures.psnr, 1.0 / doubt);
+                let likely = trusted * measured + (1.0 - trusted) * expected(subject);
+                Some(if likely >= WORTH_WAITING_FOR { fine } else { draft })
             }
             (draft, fine) => fine.or(draft),
         }

@@ -5,7 +5,7 @@ use std::time::Duration;
 use dettaglio_core::codec::{Decoded, read};
 use dettaglio_core::model::Shelf;
 use dettaglio_core::render::{Renderer, Unhurried};
-use dettaglio_core::{reading, trial};
+use dettaglio_core::{sight, trial};
 use dettaglio_domain::frame::Frame;
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::limits::Limits;
@@ -90,9 +90,10 @@ async fn from_a_photograph_to_a_file_for_the_printer() {
     let print = target.resolve(original.size()).unwrap();
     let known =
         PrintFacts { factor: print.factor, ppi: Some(200.0), distance_m: print.print.map(|p| p.usual_distance_m()) };
-    let reading = reading::measure(&original, &facts);
+    let reading = sight::read(&original, &facts, &shelf).unwrap();
+    let shows = reading.shows(&[], facts.size);
     let renderer = Renderer::new(shelf.clone(), 256 << 20);
-    let trial = trial::run(&original, &reading, &shelf, factor_for(print.factor).unwrap(), &Unhurried).unwrap();
+    let trial = trial::run(&original, &reading, shows, &shelf, factor_for(print.factor).unwrap(), &Unhurried).unwrap();
     let suggestion = Suggestion::of(&reading, trial.as_ref(), &[], &facts, &shelf, known);
     assert!(suggestion.clean.noise.is_some(), "the Clean step has something to do");
     let recipe = suggestion.recipe(Frame::default(), Surround::None);

@@ -98,11 +98,11 @@ pub async fn look_over(app: &App, order: OrderId, batch: &Batch) -> Result<Looke
         let faces = faces_of(app, &row).await?;
         row.faces = Some(faces.clone());
         let reading = reading_of(app, &row).await?;
-        let mut intent = treating.intent(app, &row).await?;
+        let (mut intent, doubts) = treating.intent(app, &row).await?;
         if let Some(choice) = batch.faces {
             choice.set(&mut intent);
         }
-        pictures.push(Picture { id: row.id, name: row.name, facts: row.facts, faces, reading, intent });
+        pictures.push(Picture { id: row.id, name: row.name, facts: row.facts, faces, reading, intent, doubts });
     }
     let (shelf, rates) = (app.studio.renderer().shelf(), app.studio.rates());
     let (limits, free, least_ppi) = (*app.studio.limits(), app.files.free_bytes(), details.least_ppi);
@@ -143,21 +143,24 @@ impl Resolved {
         })
     }
 
-    /// What is asked for of a picture; print and frame stay its own.
-    async fn intent(&self, app: &App, row: &OriginalRow) -> Result<Intent, Problem> {
+    /// What is asked for of a picture, and what is unsure of it where that is what is suggested; print and frame stay its own.
+    async fn intent(&self, app: &App, row: &OriginalRow) -> Result<(Intent, Vec<String>), Problem> {
         let mut intent = intents::of(app, row).await?;
-        match self {
-            Self::AsSet => {}
+        let doubts = match self {
+            Self::AsSet => intents::doubts(&intent, app, row).await?,
             Self::Suggested => {
-                intent.recipe.steps = intents::suggested_steps(&intent, app, row).await?;
+                let suggested = intents::suggested(&intent, app, row).await?;
+                intent.recipe.steps = suggested.recipe.steps;
                 intent.recipe.areas.clear();
+                suggested.doubts
             }
             Self::Steps(steps) => {
                 intent.recipe.steps = steps.for_reading(&reading_of(app, row).await?, row.facts.iso);
                 intent.recipe.areas.clear();
+                Vec::new()
             }
-        }
-        Ok(intent)
+        };
+        Ok((intent, doubts))
     }
 }
 
@@ -181,7 +184,7 @@ pub async fn edit(app: &App, id: OrderId, edit: Edit) -> Result<Vec<Applied>, Pr
     for mut row in chosen(app, id, edit.originals.as_deref()).await? {
         row.faces = Some(faces_of(app, &row).await?);
         let before = intents::of(app, &row).await?;
-        let intent = treating.intent(app, &row).await?;
+        let (intent, _) = treating.intent(app, &row).await?;
         let intent = edit.revision.of(intent, row.facts.size).map_err(TreatmentError::from)?;
         app.store.set_intent(row.id, Some(&intent)).await?;
         applied.push(Applied { id: row.id, name: row.name, before });

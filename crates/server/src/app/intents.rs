@@ -8,12 +8,13 @@ use dettaglio_domain::limits::LimitError;
 use dettaglio_domain::model::Catalogue;
 use dettaglio_domain::recipe::{Recipe, RecipeError, Steps, Surround, Ticket, Worked};
 use dettaglio_domain::size::Target;
+use dettaglio_domain::suggest::Followed;
 use dettaglio_store::orders::OriginalRow;
 use serde::Serialize;
 use utoipa::ToSchema;
 
 use super::faces::faces_of;
-use super::readings::{SuggestionFor, reading_of};
+use super::readings::{SuggestionFor, SuggestionView, reading_of};
 use super::state::App;
 use crate::problem::Problem;
 
@@ -76,11 +77,25 @@ pub async fn of(app: &App, row: &OriginalRow) -> Result<Intent, Problem> {
     }
 }
 
-/// The steps that are suggested for its print.
-pub async fn suggested_steps(intent: &Intent, app: &App, row: &OriginalRow) -> Result<Steps, Problem> {
+/// What is suggested for its print.
+pub async fn suggested(intent: &Intent, app: &App, row: &OriginalRow) -> Result<SuggestionView, Problem> {
+    for_print_of(intent).tried(app, row).await
+}
+
+/// What is unsure of the suggestion, where that is what is asked for of a picture. Nothing is tried for it: a picture that nobody has tried
+/// anything on is not treated as suggested.
+pub async fn doubts(intent: &Intent, app: &App, row: &OriginalRow) -> Result<Vec<String>, Problem> {
+    // What comes first may just have been tried.
+    let row = &OriginalRow { faces: row.faces.clone(), ..app.store.original(row.id).await? };
+    let Some(suggestion) = for_print_of(intent).kept(app, row)? else { return Ok(Vec::new()) };
+    let followed = Followed::of(&suggestion, &intent.recipe.steps);
+    Ok(if followed == Followed::Kept { suggestion.doubts } else { Vec::new() })
+}
+
+/// How a suggestion for an intent's print is asked for.
+pub fn for_print_of(intent: &Intent) -> SuggestionFor {
     let (target, frame, surround) = (intent.target, intent.recipe.frame, intent.recipe.surround);
-    let wanted = SuggestionFor { target, frame, surround, distance_m: intent.distance_m };
-    Ok(wanted.tried(app, row).await?.recipe.steps)
+    SuggestionFor { target, frame, surround, distance_m: intent.distance_m }
 }
 
 /// What an intent comes to for a picture, within the limits of its format.

@@ -4,6 +4,7 @@ pub(crate) mod archive;
 pub mod batch;
 pub mod changes;
 pub mod faces;
+pub mod followed;
 pub mod intents;
 pub mod jobs;
 pub mod originals;

@@ -4,7 +4,7 @@ use std::path::Path;
 use std::sync::Arc;
 
 use chrono::{DateTime, Utc};
-use dettaglio_core::{codec, reading};
+use dettaglio_core::{codec, sight};
 use dettaglio_domain::file::Facts;
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::id::{OrderId, OriginalId};
@@ -127,11 +127,10 @@ pub async fn add_file(
 ) -> Result<(OriginalView, bool), Problem> {
     let (path, studio) = (file.path().to_owned(), Arc::clone(&app.studio));
     let (decoded, thumbnail, reading) = blocking(move || {
-        studio.read(&path, hash).map(|decoded| {
-            let thumbnail = codec::thumbnail(&decoded.original, THUMBNAIL_EDGE);
-            let reading = reading::measure(&decoded.original, &decoded.facts);
-            (decoded, thumbnail, reading)
-        })
+        let decoded = studio.read(&path, hash)?;
+        let thumbnail = codec::thumbnail(&decoded.original, THUMBNAIL_EDGE);
+        let reading = sight::read(&decoded.original, &decoded.facts, &studio.renderer().shelf())?;
+        Ok::<_, Problem>((decoded, thumbnail, reading))
     })
     .await??;
     app.store.begin_keeping(hash).await?;

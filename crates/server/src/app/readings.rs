@@ -1,7 +1,9 @@
 //! What was measured on an original and tried on it, and what that suggests: what is kept, or taken now.
 
+use std::sync::Arc;
+
 use dettaglio_core::model::Shelf;
-use dettaglio_core::{reading, trial};
+use dettaglio_core::{sight, trial};
 use dettaglio_domain::frame::Frame;
 use dettaglio_domain::reading::Reading;
 use dettaglio_domain::recipe::{Recipe, Surround};
@@ -41,6 +43,8 @@ pub struct SuggestionView {
     pub gains: bool,
     /// Why.
     pub reasons: Vec<Reason>,
+    /// What it is unsure of, each in half a sentence; nothing where it stands firm.
+    pub doubts: Vec<String>,
     /// What a part of a step begins with when it is switched on by hand.
     pub usual: Usual,
 }
@@ -66,6 +70,39 @@ impl SuggestionFor {
         trial: Option<&Trial>,
         shelf: &Shelf,
     ) -> Result<SuggestionView, Problem> {
+        let suggestion = self.suggestion(row, reading, trial, shelf)?;
+        let usual = Usual::of(reading, &suggestion, &row.facts, shelf);
+        Ok(SuggestionView {
+            usual,
+            recipe: suggestion.recipe(self.frame, self.surround),
+            gains: suggestion.gains,
+            reasons: suggestion.reasons,
+            doubts: suggestion.doubts,
+        })
+    }
+
+    /// What is suggested by what was measured and tried before; nothing where that is not all that is needed.
+    pub fn kept(&self, app: &App, row: &OriginalRow) -> Result<Option<Suggestion>, Problem> {
+        let Some(reading) = &row.reading else { return Ok(None) };
+        let shelf = app.studio.renderer().shelf();
+        let kept = self.frame.size(row.facts.size).map_err(TreatmentError::from)?;
+        let trial = match factor_for(self.target.resolve(kept)?.factor) {
+            None => None,
+            Some(factor) => match row.trials.iter().find(|kept| kept.holds(shelf.mark(), factor)) {
+                Some(kept) => kept.trial.as_ref(),
+                None => return Ok(None),
+            },
+        };
+        self.suggestion(row, reading, trial, &shelf).map(Some)
+    }
+
+    fn suggestion(
+        &self,
+        row: &OriginalRow,
+        reading: &Reading,
+        trial: Option<&Trial>,
+        shelf: &Shelf,
+    ) -> Result<Suggestion, Problem> {
         let kept = self.frame.size(row.facts.size).map_err(TreatmentError::from)?;
         let resolved = self.target.resolve(kept)?;
         let print = PrintFacts {
@@ -73,26 +110,27 @@ impl SuggestionFor {
             ppi: resolved.print.map(|p| p.ppi),
             distance_m: resolved.print.map(|p| self.distance_m.unwrap_or_else(|| p.usual_distance_m())),
         };
-        let suggestion =
-            Suggestion::of(reading, trial, row.faces.as_deref().unwrap_or_default(), &row.facts, shelf, print);
-        let usual = Usual::of(reading, &suggestion, &row.facts, shelf);
-        Ok(SuggestionView {
-            usual,
-            recipe: suggestion.recipe(self.frame, self.surround),
-            gains: suggestion.gains,
-            reasons: suggestion.reasons,
-        })
+        let faces = row.faces.as_deref().unwrap_or_default();
+        Ok(Suggestion::of(reading, trial, faces, &row.facts, shelf, print))
     }
 }
 
 /// The reading that is kept, or a fresh one.
 pub async fn reading_of(app: &App, row: &OriginalRow) -> Result<Reading, Problem> {
-    if let Some(reading) = &row.reading {
+    if let Some(reading) = row.reading.as_ref().filter(|reading| reading.sight.is_some()) {
         return Ok(reading.clone());
     }
     let original = app.studio.original(row.hash).await?;
-    let facts = row.facts.clone();
-    let reading = blocking(move || reading::measure(&original, &facts)).await?;
+    let (facts, measured, studio) = (row.facts.clone(), row.reading.clone(), Arc::clone(&app.studio));
+    let reading = blocking(move || {
+        let shelf = studio.renderer().shelf();
+        match measured {
+            // Measured before there was anything that looked.
+            Some(measured) => Ok(Reading { sight: sight::look(&original, &shelf)?, ..measured }),
+            None => sight::read(&original, &facts, &shelf),
+        }
+    })
+    .await??;
     app.store.set_reading(row.id, &reading).await?;
     Ok(reading)
 }
@@ -100,7 +138,7 @@ pub async fn reading_of(app: &App, row: &OriginalRow) -> Result<Reading, Problem
 /// The trial that is kept for these models, or a fresh one; nothing where the picture is too small to be tried on.
 pub async fn trial_of(app: &App, row: &OriginalRow, reading: &Reading, factor: u32) -> Result<Option<Trial>, Problem> {
     let shelf = app.studio.renderer().shelf().mark();
-    let holds = |kept: &&KeptTrial| kept.shelf == shelf && kept.factor == factor;
+    let holds = |kept: &&KeptTrial| kept.holds(shelf, factor);
     if let Some(kept) = row.trials.iter().find(holds) {
         return Ok(kept.trial.clone());
     }
@@ -112,8 +150,9 @@ pub async fn trial_of(app: &App, row: &OriginalRow, reading: &Reading, factor: u
     }
     let original = app.studio.original(row.hash).await?;
     let reading = reading.clone();
+    let shows = reading.shows(row.faces.as_deref().unwrap_or_default(), row.facts.size);
     let tried = app.studio.view(Lane::Aside, move |studio, pace| {
-        trial::run(&original, &reading, &studio.renderer().shelf(), factor, pace)
+        trial::run(&original, &reading, shows, &studio.renderer().shelf(), factor, pace)
     });
     let trial = match tried.await? {
         Ok(trial) => trial,

@@ -1,4 +1,4 @@
-//! What was measured on an original, and what that suggests for a print.
+//! What was measured on an original, what that suggests for a print, and how often people follow it.
 
 use axum::Json;
 use axum::extract::State;
@@ -11,6 +11,7 @@ use super::answer::ProblemDetails;
 use super::extract::{Address, Body};
 use crate::app::App;
 use crate::app::faces::faces_of;
+use crate::app::followed::{self, SuggestionsFollowed};
 use crate::app::readings::{SuggestionFor, SuggestionView, reading_of};
 use crate::problem::Problem;
 
@@ -47,4 +48,10 @@ pub async fn suggestion(
     let mut row = app.store.original(id).await?;
     row.faces = Some(faces_of(&app, &row).await?);
     Ok(Json(wanted.tried(&app, &row).await?))
+}
+
+/// How often what was suggested was kept, over the newest pictures that somebody has worked on, and what was chosen instead.
+#[utoipa::path(get, path = "/suggestions", tag = "reading", responses((status = OK, body = SuggestionsFollowed)))]
+pub async fn suggestions(State(app): State<App>) -> Result<Json<SuggestionsFollowed>, Problem> {
+    Ok(Json(followed::counted(&app).await?))
 }

@@ -87,6 +87,7 @@ fn for_accounts() -> OpenApiRouter<App> {
         .routes(routes!(plan::forecast))
         .routes(routes!(reading::reading))
         .routes(routes!(reading::suggestion))
+        .routes(routes!(reading::suggestions))
         .routes(routes!(rehearsal::rehearsal))
         .routes(routes!(rehearsal::rehearsed_part))
         .routes(routes!(rehearsal::rehearsals_of_order))

@@ -146,3 +146,60 @@ async fn what_was_tried_is_kept_and_is_the_reason() {
     assert!(reasons.contains("parts of this picture"), "{reasons}");
     server.stop().await;
 }
+
+#[tokio::test(flavor = "multi_thread")]
+async fn what_a_picture_shows_is_told_and_how_often_its_suggestion_is_kept() {
+    let server = Server::start().await;
+    let order = server.new_order().await;
+    let fern = std::fs::read(project().join("crates/core/tests/pictures/courtyard-fern.jpg")).unwrap();
+    let files = vec![("fern.jpg", fern), ("vases.png", encoded(&picture(300, 200), ImageFormat::Png))];
+    let outcome = server.import(order, files).await;
+    let ids = [0, 1].map(|i: usize| outcome[i]["original"]["id"].as_u64().unwrap());
+    let read = Server::json(server.get(&format!("/originals/{}/reading", ids[0])).await, StatusCode::OK).await;
+    assert_eq!(read["reading"]["sight"]["picture"]["shown"], "foliage", "{read}");
+    let none = json!({ "subjects": [], "otherwise": [] });
+    assert_eq!(Server::json(server.get("/suggestions").await, StatusCode::OK).await, none, "nobody has worked on any");
+
+    // The fern is left as it is suggested, of the vases another model is asked for.
+    let wanted = |id: u64| format!("/originals/{id}/intent");
+    let mut asked = Vec::new();
+    for id in ids {
+        asked.push(Server::json(server.get(&wanted(id)).await, StatusCode::OK).await);
+    }
+    asked[1]["enlarge"] = json!({ "by": "plain", "kernel": "nearest" });
+    for (id, asked) in ids.into_iter().zip(&asked) {
+        assert_eq!(server.put(&wanted(id), asked).await.status(), StatusCode::NO_CONTENT);
+    }
+    let counted = Server::json(server.get("/suggestions").await, StatusCode::OK).await;
+    let subject = |shows: &str| {
+        let all = counted["subjects"].as_array().unwrap();
+        all.iter().find(|s| s["shows"] == shows).unwrap_or_else(|| panic!("{shows}: {counted}")).clone()
+    };
+    let fern = subject("foliage or ground");
+    assert_eq!((&fern["pictures"], &fern["kept"], &fern["other_model"]), (&json!(1), &json!(1), &json!(0)));
+    let others: u64 = counted["subjects"].as_array().unwrap().iter().filter_map(|s| s["other_model"].as_u64()).sum();
+    assert_eq!(others, 1, "{counted}");
+    let otherwise = &counted["otherwise"];
+    assert_eq!((&otherwise[0]["name"], otherwise.as_array().unwrap().len()), (&json!("vases.png"), 1));
+    assert_ne!(otherwise[0]["suggested"]["enlarge"], otherwise[0]["chosen"]["enlarge"]);
+    server.stop().await;
+}
+
+#[tokio::test(flavor = "multi_thread")]
+async fn a_look_over_names_pictures_whose_suggestion_is_unsure() {
+    let server = Server::start().await;
+    let order = server.new_order().await;
+    let files = [(400, 300), (40, 30)].map(|(w, h)| ("vases.png", encoded(&picture(w, h), ImageFormat::Png)));
+    server.import(order, files.into()).await;
+    let look_over = async |treating: Value| {
+        let batch = json!({ "treating": treating, "prints": [{ "target": { "by": "factor", "factor": 2 } }] });
+        let plan = server.post(&format!("/orders/{order}/preflight"), &batch).await;
+        let plan = Server::json(plan, StatusCode::OK).await;
+        let unsure = |item: &Value| item["findings"].to_string().contains("unsure, look at it first: it is too small");
+        [0, 1].map(|i: usize| unsure(&plan["items"][i]))
+    };
+    assert_eq!(look_over(json!({ "how": "suggested" })).await, [false, true]);
+    let plain = json!({ "clean": {}, "enlarge": { "by": "plain", "kernel": "bicubic" }, "finish": {} });
+    assert_eq!(look_over(json!({ "how": "steps", "steps": plain })).await, [false, false], "nothing is suggested");
+    server.stop().await;
+}
