@@ -380,3 +380,24 @@ mod suggested {
         assert_eq!(width(None), 1.0);
     }
 }
+
+#[test]
+fn the_spectrum_shows_how_far_detail_goes() {
+    let sharp = calm("weavers-shop.jpg");
+    let small = Size::new(sharp.size().width / 2, sharp.size().height / 2);
+    let softened = resample(
+        &resample(&sharp, small, small.whole(), Kernel::Bicubic),
+        sharp.size(),
+        sharp.size().whole(),
+        Kernel::Bicubic,
+    );
+    let spectrum = |planes: &Planes| reading(planes).detail.spectrum.expect("it is large enough");
+    let (before, after) = (spectrum(&sharp), spectrum(&softened));
+    assert_eq!((before.picture.len(), before.sharp.len()), (32, 32));
+    assert!(before.picture.iter().chain(&before.sharp).all(|power| power.is_finite()) && before.noise.is_finite());
+    let fine = |of: &[f32]| of[20..].iter().sum::<f32>() / 12.0;
+    assert!(fine(&after.picture) < fine(&before.picture) - 6.0, "{before:?} {after:?}");
+    assert!(before.sharp.windows(2).all(|pair| pair[1] < pair[0]), "what is sharp falls steadily");
+    let tiny = Planes::from_values(Size::new(40, 40), vec![0.5; 3 * 1600]);
+    assert_eq!(reading(&tiny).detail.spectrum, None);
+}

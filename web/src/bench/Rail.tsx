@@ -90,7 +90,7 @@ export function Rail(props: {
       >
         {props.tabs}
         <Box sx={{ display: "flex", flex: 1, minWidth: 0, overflowX: "auto", scrollbarWidth: "none" }}>
-          <ReadingCard original={original} reading={reading} onRemove={props.onRemove} />
+          <ReadingCard original={original} reading={reading} doubts={suggestion?.doubts} onRemove={props.onRemove} />
           <FrameCard
             original={original}
             frame={intent.frame ?? PLAIN_FRAME}

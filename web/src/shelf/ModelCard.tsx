@@ -5,7 +5,7 @@ import { BarChart } from "@mui/x-charts/BarChart";
 import { type ReactNode, useState } from "react";
 import type { Model } from "../api/client";
 import { bytes, decimal, whole } from "../app/format";
-import { type Bar, COUNTED_FROM, bars, overEveryday, speed } from "./measures";
+import { type Bar, COUNTED_FROM, bars, overEveryday, speed, cardId } from "./measures";
 
 export function ModelCard({
   model,
@@ -23,6 +23,7 @@ export function ModelCard({
   return (
     <Box
       component="article"
+      id={cardId(model.card.id)}
       aria-label={model.title}
       sx={{
         border: 1,

@@ -7,6 +7,7 @@ import { type Model, answered, api, sentence } from "../api/client";
 import { keys } from "../api/queries";
 import { AddModel } from "./AddModel";
 import { ModelCard } from "./ModelCard";
+import { ShelfPlot } from "./ShelfPlot";
 import { subjectName } from "./measures";
 
 type Kind = "all" | "enlarge" | "clean" | "repair" | "face" | "own";
@@ -98,6 +99,7 @@ export function Shelf({ models }: { models: Model[] }) {
             : "No model here is offered at the moment."}
         </Typography>
       )}
+      <ShelfPlot models={offered} />
       <Grid>{offered.map(card)}</Grid>
       {retired.length > 0 && (
         <>

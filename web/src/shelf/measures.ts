@@ -20,6 +20,9 @@ const SET_NAMES: { [set: string]: string } = {
   prints: "scans of old prints",
 };
 
+/** The element that shows a model. */
+export const cardId = (model: string) => `model-${model}`;
+
 /** A model's name without its factor: "Everyday" for "Everyday x4". */
 export const family = (card: Card) => card.name.replace(/ x\d+$/, "");
 

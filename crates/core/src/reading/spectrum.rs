@@ -1,7 +1,7 @@
 //! Spectrum: how far up the picture's detail really goes, and whether it was enlarged before.
 
 use dettaglio_domain::geometry::Size;
-use dettaglio_domain::reading::Detail;
+use dettaglio_domain::reading::{Detail, Spectrum};
 use rustfft::FftPlanner;
 use rustfft::num_complex::Complex32;
 
@@ -33,11 +33,12 @@ const STEEP: f32 = 1.6;
 /// Reads a luminance plane; `noise` is its sigma in [0, 1], and `blocks` says that it went through JPEG.
 pub fn read(luminance: &[f32], width: usize, noise: f32, blocks: bool) -> Detail {
     let size = Size::new(width as u32, (luminance.len() / width) as u32);
-    let Edge { usable, cliff } = edge(luminance, width, noise).unwrap_or(Edge { usable: 1.0, cliff: false });
+    let unknown = Edge { usable: 1.0, cliff: false, spectrum: None };
+    let Edge { usable, cliff, spectrum } = edge(luminance, width, noise).unwrap_or(unknown);
     let enlarged = enlarged(luminance, width, usable, blocks);
     let usable = enlarged.map_or(usable, |factor| usable.min(1.0 / factor));
     let side = |px: u32| ((px as f32 * usable).round() as u32).max(1);
-    Detail { usable, size: Size::new(side(size.width), side(size.height)), enlarged, ends_abruptly: cliff }
+    Detail { usable, size: Size::new(side(size.width), side(size.height)), enlarged, ends_abruptly: cliff, spectrum }
 }
 
 /// Where the spectrum ends.
@@ -46,6 +47,8 @@ struct Edge {
     usable: f32,
     /// Whether it ends as steeply as interpolation makes it.
     cliff: bool,
+    /// What that is told from.
+    spectrum: Option<Spectrum>,
 }
 
 /// Finds the end of the spectrum; nothing when the picture is too small or too flat to tell.
@@ -72,7 +75,14 @@ fn edge(luminance: &[f32], width: usize, noise: f32) -> Option<Edge> {
     let usable = last.map_or(centre(4), |bin| (bin + 1) as f32 / BINS as f32);
     // Beyond a cliff there are only the mirror images that interpolation leaves.
     let foot = cliff(&std::array::from_fn(|bin| power[bin] / sharp(bin)));
-    Some(Edge { usable: foot.map_or(usable, |foot| usable.min(foot)), cliff: foot.is_some() })
+    let decibels = |power: f32| 10.0 * power.max(1e-12).log10();
+    let spectrum = Spectrum {
+        picture: power.iter().map(|power| decibels(*power)).collect(),
+        sharp: (0..BINS).map(|bin| decibels(sharp(bin))).collect(),
+        noise: decibels(floor / ABOVE_NOISE),
+    };
+    let usable = foot.map_or(usable, |foot| usable.min(foot));
+    Some(Edge { usable, cliff: foot.is_some(), spectrum: Some(spectrum) })
 }
 
 /// Where a spectrum, as shares of a sharp one, has fallen to [`CLIFF_FOOT`], if it falls there from [`CLIFF_TOP`] as

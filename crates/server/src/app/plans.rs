@@ -20,6 +20,7 @@ use utoipa::ToSchema;
 use super::faces::{FoundFace, faces_of};
 use super::intents;
 use super::state::App;
+use crate::compute::studio::Opening;
 use crate::problem::Problem;
 
 /// What it means.
@@ -147,8 +148,12 @@ pub async fn plan(app: &App, mut row: OriginalRow, intent: &Intent) -> Result<Pl
     let places = Places::of(intent, &row, &worked)?;
     let draft = draft_of(intent, &worked.treatment, &shelf, &row);
     let Worked { kept, resolved, treatment } = worked;
-    // What is shown first is opened first.
-    draft.iter().chain([&treatment]).for_each(|treatment| app.studio.make_ready(row.hash, treatment));
+    // What is shown first is opened first, and nothing beside it.
+    let first = draft.as_ref().unwrap_or(&treatment);
+    app.studio.make_ready(row.hash, first, Opening::Now);
+    if draft.is_some() {
+        app.studio.make_ready(row.hash, &treatment, Opening::AfterViews);
+    }
     let plain = |kernel| app.studio.offer(treatment.untreated(kernel));
     let plain =
         Plain { nearest: plain(Kernel::Nearest), bicubic: plain(Kernel::Bicubic), lanczos3: plain(Kernel::Lanczos3) };

@@ -385,8 +385,8 @@ impl Studio {
         drop(self.lanes.fewer_due.wait_timeout_while(due, at_most, |due| is_due(due)));
     }
 
-    /// Decodes an original and opens the models that a treatment needs, for the view that will soon ask for them.
-    pub fn make_ready(self: &Arc<Self>, hash: ContentHash, treatment: &Treatment) {
+    /// Decodes an original and opens the models that a treatment needs, for the view that will ask for them.
+    pub fn make_ready(self: &Arc<Self>, hash: ContentHash, treatment: &Treatment, opening: Opening) {
         let shelf = self.renderer.shelf();
         let models: Vec<ModelRef> = treatment.models().filter(|model| !shelf.is_open(model)).cloned().collect();
         // A plan is asked for as often as a hand moves: mostly all is there.
@@ -395,6 +395,11 @@ impl Studio {
         }
         let studio = Arc::clone(self);
         tokio::spawn(async move {
+            if opening == Opening::AfterViews {
+                tokio::time::sleep(UNTIL_ASKED).await;
+                let waiting = Arc::clone(&studio);
+                let _ = blocking(move || waiting.wait_while(VIEWS_PATIENCE, |due| due.views > 0)).await;
+            }
             let decoded = studio.original(hash);
             let opened = blocking(move || models.iter().for_each(|model| drop(shelf.network(model))));
             // What does not succeed is told to whoever asks for it.
@@ -402,6 +407,21 @@ impl Studio {
         });
     }
 }
+
+/// When models are opened.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Opening {
+    /// At once: a view waits for them.
+    Now,
+    /// Once no view is due: others are shown before, and opening takes a core from them.
+    AfterViews,
+}
+
+/// How long after a plan was answered its views are asked for, at the latest.
+const UNTIL_ASKED: Duration = Duration::from_millis(300);
+
+/// How long models are kept from being opened by views that are due.
+const VIEWS_PATIENCE: Duration = Duration::from_secs(3);
 
 /// Runs on a thread that may block.
 pub async fn blocking<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T, Problem> {

@@ -1,14 +1,14 @@
 /** What was measured on the original, and what it comes to. */
 
-import { Box, Button, Stack, Typography } from "@mui/material";
+import { Box, Button, Typography } from "@mui/material";
 import type { ReactNode } from "react";
 import type { Original, Reading } from "../../api/client";
 import { useFaces } from "../../api/queries";
 import { bytes, decimal, pixels } from "../../app/format";
 import { Card } from "./Card";
 import { Column } from "./Part";
+import { EdgePlot, NoiseByBrightness, SpectrumPlot } from "./ReadingPlots";
 
-/** The reading in a line: the figure that matters most, and how sharp it is. */
 /** How many faces were found, and how large. */
 export function facesFound(faces: { eyes: number }[] | undefined): string {
   if (!faces) return "being looked for";
@@ -32,7 +32,13 @@ function Fact(props: { name: string; children: ReactNode }) {
   );
 }
 
-export function ReadingCard(props: { original: Original; reading?: Reading; onRemove: () => void }) {
+export function ReadingCard(props: {
+  original: Original;
+  reading?: Reading;
+  /** What the suggestion is unsure of. */
+  doubts?: string[];
+  onRemove: () => void;
+}) {
   const { original, reading } = props;
   const { facts } = original;
   const faces = useFaces(original.id);
@@ -45,10 +51,17 @@ export function ReadingCard(props: { original: Original; reading?: Reading; onRe
             {sentence}
           </Typography>
         ))}
+        {props.doubts?.map((doubt) => (
+          <Typography key={doubt} variant="body2" sx={{ color: "primary.main" }}>
+            The suggestion is unsure: {doubt}.
+          </Typography>
+        ))}
       </Column>
       {reading && (
         <Column width={230}>
           <NoiseByBrightness {...reading.reading.noise} />
+          <SpectrumPlot {...reading.reading.detail} />
+          {reading.reading.softness && <EdgePlot {...reading.reading.softness} />}
         </Column>
       )}
       <Column width={360} grow={1}>
@@ -82,32 +95,5 @@ export function ReadingCard(props: { original: Original; reading?: Reading; onRe
         </Button>
       </Column>
     </Card>
-  );
-}
-
-/** Sigma at eight brightnesses, from black to white. */
-function NoiseByBrightness({ level, hidden }: { level: number[]; hidden?: boolean }) {
-  const most = Math.max(4, ...level);
-  return (
-    <Box role="img" aria-label={`Noise from the shadows to the lights: ${level.map((v) => decimal(v, 1)).join(", ")}`}>
-      <Stack direction="row" spacing={0.5} sx={{ height: 44, alignItems: "flex-end" }}>
-        {level.map((sigma, i) => (
-          <Box
-            key={i}
-            title={`sigma ${decimal(sigma, 1)}`}
-            sx={{ flex: 1, height: `${Math.max(2, (sigma / most) * 100)}%`, bgcolor: "measured" }}
-          />
-        ))}
-      </Stack>
-      <Stack direction="row" spacing={0.5} sx={{ height: 6, mt: 0.5 }}>
-        {level.map((_, i) => (
-          <Box key={i} sx={{ flex: 1, bgcolor: `hsl(0 0% ${(i + 0.5) * 12.5}%)`, border: 1, borderColor: "divider" }} />
-        ))}
-      </Stack>
-      <Typography variant="caption" sx={{ color: "text.secondary" }}>
-        {hidden ? "noise and texture" : "noise"} from the shadows to the lights, up to {decimal(Math.max(...level), 1)}{" "}
-        of 255 levels
-      </Typography>
-    </Box>
   );
 }
