@@ -24,12 +24,12 @@ export function Settings({ models }: { models: Model[] }) {
       >
         <Stack spacing={2}>
           <Products />
-          <SuggestionsPanel />
           <RemovedPanel />
           <KeysPanel />
         </Stack>
         <Stack spacing={2}>
           <Machine models={models} />
+          <SuggestionsPanel />
           <Kept />
           <Outside />
         </Stack>

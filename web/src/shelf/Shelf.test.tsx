@@ -39,14 +39,16 @@ describe("the shelf", () => {
     expect(screen.getAllByText(warning)).toHaveLength(1);
   });
 
-  it("draws quality against time where there are two to tell apart", () => {
+  it("draws quality against time where there is something to tell apart", () => {
     const measured = (id: string, gain: number) => {
       const evidence = [
         { on: "photographs", own: true, mean: gain, least: 0, most: 3, pictures: 9 },
       ] as Model["evidence"];
       return of(id, `${id} x4`, { kind: "enlarge", factor: 4 }, { pixels_per_second: 5e5, evidence });
     };
-    const { again } = show(<Shelf models={[measured("everyday", 1.5), measured("lettering", 2.4)]} />);
+    const { again } = show(
+      <Shelf models={[measured("everyday", 1.5), measured("lettering", 2.4), measured("portrait", 1.1)]} />,
+    );
     expect(screen.getByRole("img", { name: /seconds a megapixel here/ })).toBeVisible();
     again(<Shelf models={[measured("everyday", 1.5), ...MODELS.slice(0, 2)]} />);
     expect(screen.queryByRole("img", { name: /seconds a megapixel here/ })).toBeNull();

@@ -11,6 +11,8 @@ const GROUPS: { id: string; name: string; look: Group["look"]; holds: (m: Model)
   { id: "clean", name: "cleaners", look: "plain", holds: ({ card }) => card.kind === "clean" },
 ];
 
+const FEWEST = 3;
+
 export function ShelfPlot({ models }: { models: Model[] }) {
   const groups = GROUPS.map(({ holds, ...group }) => ({
     ...group,
@@ -21,8 +23,8 @@ export function ShelfPlot({ models }: { models: Model[] }) {
         : [];
     }),
   }));
-  // One point says nothing against another.
-  if (groups.flatMap((group) => group.points).length < 2) return null;
+  // A few points say little against each other, while the machine is still measuring itself.
+  if (groups.flatMap((group) => group.points).length < FEWEST) return null;
   return (
     <Box sx={{ mb: 2, maxWidth: 920, bgcolor: "background.paper", border: 1, borderColor: "divider" }}>
       <QualityPlot

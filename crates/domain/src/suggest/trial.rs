@@ -87,7 +87,7 @@ pub(super) const MAY_LOSE: f64 = 0.1;
 const NEARER: f64 = 0.12;
 
 /// How much further than Everyday's such a mean may lie from the truth: where type is drawn sharper its means move too.
-const MAY_DRIFT: f64 = 0.25;
+pub(super) const MAY_DRIFT: f64 = 0.25;
 
 /// dB that a setting may lose against the best one and still be taken, where it is the usual one.
 pub const HARDLY: f64 = 0.05;

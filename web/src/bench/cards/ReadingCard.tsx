@@ -45,7 +45,7 @@ export function ReadingCard(props: {
   const megapixels = (facts.size.width * facts.size.height) / 1e6;
   return (
     <Card name="Reading" state={reading?.line ?? "being measured"}>
-      <Column width={360} grow={1}>
+      <Column width={330} grow={1}>
         {reading?.conclusion.map((sentence) => (
           <Typography key={sentence} variant="body2">
             {sentence}
@@ -58,13 +58,15 @@ export function ReadingCard(props: {
         ))}
       </Column>
       {reading && (
-        <Column width={230}>
+        <Box
+          sx={{ flex: "0 1 400px", display: "grid", gap: 1.5, alignContent: "start", gridTemplateColumns: "1fr 1fr" }}
+        >
           <NoiseByBrightness {...reading.reading.noise} />
           <SpectrumPlot {...reading.reading.detail} />
           {reading.reading.softness && <EdgePlot {...reading.reading.softness} />}
-        </Column>
+        </Box>
       )}
-      <Column width={360} grow={1}>
+      <Column width={300} grow={1}>
         <Box component="dl" sx={{ m: 0 }}>
           <Fact name="Size">
             {pixels(facts.size)}, {decimal(megapixels, megapixels < 10 ? 2 : 1)} megapixels
@@ -86,7 +88,7 @@ export function ReadingCard(props: {
           {facts.had_transparency && <Fact name="Transparency">laid on white</Fact>}
         </Box>
       </Column>
-      <Column width={190}>
+      <Column width={150}>
         <Button component="a" href={`/api/v1/originals/${original.id}/file`} download>
           Download the original
         </Button>

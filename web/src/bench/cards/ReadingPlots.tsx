@@ -10,6 +10,8 @@ type Measured = Reading["reading"];
 const WIDTH = 200;
 const HEIGHT = 56;
 
+const CAPTION = { color: "text.secondary", display: "block", lineHeight: 1.3, mt: 0.25 };
+
 function Plot(props: { label: string; caption: string; children: React.ReactNode }) {
   return (
     <Box>
@@ -33,7 +35,7 @@ function Plot(props: { label: string; caption: string; children: React.ReactNode
       >
         {props.children}
       </Box>
-      <Typography variant="caption" sx={{ color: "text.secondary", display: "block", lineHeight: 1.3, mt: 0.25 }}>
+      <Typography variant="caption" sx={CAPTION}>
         {props.caption}
       </Typography>
     </Box>
@@ -62,7 +64,7 @@ export function NoiseByBrightness({ level, hidden }: { level: number[]; hidden?:
           <Box key={i} sx={{ flex: 1, bgcolor: `hsl(0 0% ${(i + 0.5) * 12.5}%)`, border: 1, borderColor: "divider" }} />
         ))}
       </Stack>
-      <Typography variant="caption" sx={{ color: "text.secondary" }}>
+      <Typography variant="caption" sx={CAPTION}>
         {hidden ? "noise and texture" : "noise"} from the shadows to the lights, up to {decimal(Math.max(...level), 1)}{" "}
         of 255 levels
       </Typography>
