@@ -3735,6 +3735,8 @@ export interface components {
         };
         /** @description What is suggested, with reasons. */
         SuggestionView: {
+            /** @description Parts that may be treated apart, with the models of what they show; offered, not done. */
+            areas: components["schemas"]["Area"][];
             /** @description What it is unsure of, each in half a sentence; nothing where it stands firm. */
             doubts: string[];
             /** @description Whether a model would gain anything that the eye could see on this print. */

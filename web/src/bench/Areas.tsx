@@ -123,6 +123,8 @@ export function useAreaTool(
 
 interface AreasProps {
   intent: Intent;
+  /** Areas that are offered for what the picture shows. */
+  offered?: Area[];
   size: { width: number; height: number };
   scope: Scope;
   onScope: (scope: Scope) => void;
@@ -146,11 +148,15 @@ export function AreasPanel(props: AreasProps) {
     let number = areas.length + 1;
     while (used.has(`Area ${number}`)) number++;
     const fresh: Area = { name: `Area ${number}`, mask: emptyMask(kind, props.size), steps: stepsOf(intent) };
+    take(fresh);
+    props.onDrawing(true);
+  };
+  const take = (fresh: Area) => {
     change({ areas: [...areas, fresh] });
     props.onScope(areas.length);
-    props.onDrawing(true);
     props.onShown(true);
   };
+  const offered = (props.offered ?? []).filter((one) => areas.every((a) => a.name !== one.name));
   return (
     <Paper
       role="region"
@@ -207,6 +213,26 @@ export function AreasPanel(props: AreasProps) {
             ))}
           </Stack>
         </Box>
+        {offered.length > 0 && (
+          <Box>
+            <Typography variant="caption" sx={{ color: "text.secondary" }}>
+              Where it shows something else than the rest
+            </Typography>
+            <Stack spacing={0.5} sx={{ alignItems: "start" }}>
+              {offered.map((one) => (
+                <Button
+                  key={one.name}
+                  variant="outlined"
+                  disabled={areas.length >= rules().most_areas}
+                  title="An area with the models of what it shows; everything about it can be changed"
+                  onClick={() => take(one)}
+                >
+                  {one.name}
+                </Button>
+              ))}
+            </Stack>
+          </Box>
+        )}
         {area && scope !== "whole" && <OneArea {...props} area={area} scope={scope} />}
       </Stack>
     </Paper>

@@ -53,6 +53,18 @@ describe("a new area", () => {
     expect(onShown).toHaveBeenCalledWith(true);
   });
 
+  it("is offered where half of the picture shows something else, until it is taken", async () => {
+    const ground = area("foliage or ground, below", emptyMask("gradient", SIZE));
+    const { user, change, onScope, onShown, unmount } = opened([area("Area 1")], "whole", { offered: [ground] });
+    await user.click(screen.getByRole("button", { name: "foliage or ground, below" }));
+    expect((change.mock.lastCall![0] as { areas: Area[] }).areas).toEqual([area("Area 1"), ground]);
+    expect(onScope).toHaveBeenCalledWith(1);
+    expect(onShown).toHaveBeenCalledWith(true);
+    unmount();
+    opened([ground], "whole", { offered: [ground] });
+    expect(screen.queryByText(/shows something else than the rest/)).not.toBeInTheDocument();
+  });
+
   it("takes no name that is taken", async () => {
     const { user, change } = opened([area("Area 2")], "whole");
     await user.click(screen.getByRole("button", { name: "By tone" }));

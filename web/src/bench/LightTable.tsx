@@ -2,7 +2,16 @@
 
 import { Box } from "@mui/material";
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
-import { type Intent, type Mask, type Original, type OwnFace, type Plan, type Spot, sentence } from "../api/client";
+import {
+  type Area,
+  type Intent,
+  type Mask,
+  type Original,
+  type OwnFace,
+  type Plan,
+  type Spot,
+  sentence,
+} from "../api/client";
 import { type SheetPart, useTried } from "../api/queries";
 import { inverse, through } from "../stage/affine";
 import { PANES } from "../stage/layout";
@@ -32,6 +41,8 @@ export function LightTable(props: {
   /** Whether the plan is that of the intent as it is now. */
   settled: boolean;
   scope: Scope;
+  /** Areas that are offered for what the picture shows. */
+  offeredAreas?: Area[];
   /** Whether it is in view. */
   active: boolean;
   onFaceDrawn: (face: OwnFace | undefined) => void;
@@ -152,6 +163,7 @@ export function LightTable(props: {
       {areasOpen && (
         <AreasPanel
           intent={control.intent}
+          offered={props.offeredAreas}
           size={original.facts.size}
           scope={scope}
           onScope={(next) => store.setState({ scope: next })}

@@ -118,6 +118,7 @@ export function Workbench(props: BenchProps) {
           source={{ hash: original.hash, intent, plan: answer, nameOf, results }}
           settled={control.intent === intent && !plan.isPlaceholderData}
           scope={safeScope}
+          offeredAreas={suggestion.data?.areas}
           active={active}
           onFaceDrawn={(face) => {
             store.setState({ drawingFace: false });

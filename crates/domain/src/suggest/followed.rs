@@ -3,8 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use super::suggestion::Suggestion;
-use crate::frame::Frame;
-use crate::recipe::{Choice, Steps, Surround};
+use crate::recipe::{Choice, Steps};
 
 /// Whether what was chosen is what was suggested.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -22,7 +21,7 @@ pub enum Followed {
 impl Followed {
     /// How far steps follow a suggestion. What is restored of faces is left out: it is chosen face by face.
     pub fn of(suggestion: &Suggestion, steps: &Steps) -> Self {
-        let suggested = Steps { faces: None, ..suggestion.recipe(Frame::default(), Surround::None).steps };
+        let suggested = Steps { faces: None, ..suggestion.steps() };
         if suggested == (Steps { faces: None, ..steps.clone() }) {
             return Self::Kept;
         }

@@ -6,6 +6,7 @@
 //! | [`Followed`] | how far a person's choice follows it |
 //! | [`Trial`] | what the picture's own parts said of the candidates, and how that decides |
 
+mod areas;
 mod doubt;
 mod faces;
 mod followed;

@@ -3,6 +3,7 @@
 
 use serde::{Deserialize, Serialize};
 
+use super::areas;
 use super::doubt::doubts;
 use super::faces::{self, Damage};
 use super::reason::{PrintFacts, Reason, Step};
@@ -16,7 +17,7 @@ use crate::frame::Frame;
 use crate::kernel::Kernel;
 use crate::model::{Card, Catalogue, CleaningScore, EVERYDAY, Grade, LevelKind, ModelRef};
 use crate::reading::{BEYOND_HELP, MARKED_QUALITY, NOISY, Reading, SHARPENED, SOFT, SoftnessReading};
-use crate::recipe::{Choice, Recipe, Steps, Surround};
+use crate::recipe::{Area, Choice, Recipe, Steps, Surround};
 use crate::repair::Repair;
 use crate::size::eye_ppi;
 
@@ -47,6 +48,9 @@ pub struct Suggestion {
     /// What it is unsure of, each in half a sentence; nothing where it stands firm.
     #[serde(default)]
     pub doubts: Vec<String>,
+    /// Parts that may be treated apart, with the models of what they show; offered, not done.
+    #[serde(default)]
+    pub areas: Vec<Area>,
 }
 
 /// The share of lettering from which on its own model is suggested.
@@ -142,24 +146,31 @@ impl Suggestion {
         let faces = faces::faces(found, Damage::of(reading, facts), catalogue, print, &mut because);
         let finish = finish(reading, trial, print, sharpened, gains, &mut because);
         let doubts = doubts(reading, trial, gains);
-        Self { repair, clean, subject: subject.to_owned(), grade, strength, faces, finish, gains, reasons, doubts }
+        let (subject, areas) = (subject.to_owned(), Vec::new());
+        let whole = Self { repair, clean, subject, grade, strength, faces, finish, gains, reasons, doubts, areas };
+        let areas = areas::offered(reading.sight, facts.size, &whole.steps(), catalogue);
+        Self { areas, ..whole }
     }
 
     /// All of it, in a frame and surround that the person has chosen.
     pub fn recipe(&self, frame: Frame, surround: Surround) -> Recipe {
+        Recipe { frame, steps: self.steps(), areas: Vec::new(), own_faces: None, surround }
+    }
+
+    /// What is done to the whole of it.
+    pub fn steps(&self) -> Steps {
         let enlarge = if self.gains {
             Choice::Learned { subject: self.subject.clone(), grade: self.grade, strength: self.strength }
         } else {
             Choice::Plain { kernel: Kernel::Lanczos3 }
         };
-        let steps = Steps {
+        Steps {
             repair: self.repair.clone(),
             clean: self.clean.clone(),
             enlarge,
             faces: self.faces,
             finish: self.finish,
-        };
-        Recipe { frame, steps, areas: Vec::new(), own_faces: None, surround }
+        }
     }
 }
 

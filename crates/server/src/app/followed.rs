@@ -87,7 +87,7 @@ fn followed(app: &App, rows: &[OriginalRow]) -> SuggestionsFollowed {
             Followed::OtherModel => subject.other_model += 1,
         }
         if followed != Followed::Kept && all.otherwise.len() < MOST_LISTED {
-            let suggested = suggestion.recipe(intent.recipe.frame, intent.recipe.surround).steps;
+            let suggested = suggestion.steps();
             all.otherwise.push(Otherwise {
                 order_id: row.order_id,
                 original_id: row.id,

@@ -6,7 +6,7 @@ use dettaglio_core::model::Shelf;
 use dettaglio_core::{sight, trial};
 use dettaglio_domain::frame::Frame;
 use dettaglio_domain::reading::Reading;
-use dettaglio_domain::recipe::{Recipe, Surround};
+use dettaglio_domain::recipe::{Area, Recipe, Surround};
 use dettaglio_domain::size::Target;
 use dettaglio_domain::suggest::{KeptTrial, PrintFacts, Reason, Suggestion, Trial, Usual, factor_for};
 use dettaglio_domain::treatment::TreatmentError;
@@ -45,6 +45,8 @@ pub struct SuggestionView {
     pub reasons: Vec<Reason>,
     /// What it is unsure of, each in half a sentence; nothing where it stands firm.
     pub doubts: Vec<String>,
+    /// Parts that may be treated apart, with the models of what they show; offered, not done.
+    pub areas: Vec<Area>,
     /// What a part of a step begins with when it is switched on by hand.
     pub usual: Usual,
 }
@@ -78,6 +80,7 @@ impl SuggestionFor {
             gains: suggestion.gains,
             reasons: suggestion.reasons,
             doubts: suggestion.doubts,
+            areas: suggestion.areas,
         })
     }
 
