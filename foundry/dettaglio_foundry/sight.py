@@ -34,7 +34,7 @@ from torch import nn
 from torch.nn import functional as F
 
 from .packages import wheel
-from .photos import catalogue
+from .photos import catalogue, readable
 from .stars import sown
 
 HERE = Path(__file__).parent
@@ -45,7 +45,8 @@ KINDS = ("fur", "foliage", "building", "food", "night", "other")
 SURE = 0.6  # below it nothing is told
 # Repeats, side of the depthwise kernel, stride, widening, channels.
 STAGES = ((1, 3, 1, 1, 16), (2, 3, 2, 6, 24), (2, 5, 2, 6, 40), (3, 3, 2, 6, 80), (3, 5, 1, 6, 112), (4, 5, 2, 6, 192), (1, 3, 1, 6, 320))
-# Classes of the general classifier whose sum tells something of a kind: animals with fur or feathers, plants, built things, dishes.
+# Classes of the general classifier whose sum tells something of a kind: animals with fur or feathers, plants, built things, dishes
+# (fruit and vegetables counted twice), sea and shore. The head that ships was taught with these.
 GROUPS = (
     tuple((*range(7, 25), *range(80, 107), *range(127, 147), *range(151, 300), *range(330, 389))),
     (*range(984, 999), 970, 972, 976, 979, 980),
@@ -184,10 +185,8 @@ def shown(photos: Path) -> list[Shown]:
 
 
 def opened(file: Path) -> Image.Image:
-    if file.suffix == ".jxl":
-        import pillow_jxl  # noqa: F401, PLC0415 (teaches Pillow the format)
-    picture = Image.open(file)
-    picture.draft("RGB", (1024, 1024))
+    picture = readable(file)
+    picture.draft("RGB", (1024, 1024))  # a JPEG is brought down while it is decoded
     return picture.convert("RGB")
 
 

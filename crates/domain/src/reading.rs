@@ -37,6 +37,9 @@ const FREE_OF_NOISE: f32 = 0.8;
 /// Noise from which on cleaning pays, in 8-bit levels.
 pub const NOISY: f32 = 1.5;
 
+/// Noise from which on it is clear to see, in 8-bit levels.
+pub const CLEARLY_NOISY: f32 = 4.0;
+
 /// ISO sensitivity from which on there is noise, whether it can be told from texture or not.
 const SURELY_NOISY_ISO: u32 = 1600;
 
@@ -52,8 +55,8 @@ pub const BEYOND_HELP: f32 = 2.2;
 /// Overshoot from which on edges were sharpened.
 pub const SHARPENED: f32 = 0.06;
 
-/// The share of lettering from which on a picture shows it.
-const MUCH_LETTERING: f32 = 0.4;
+/// The share of lettering from which on a picture shows nothing else.
+const MOSTLY_LETTERING: f32 = 0.4;
 
 /// The share of a picture that heads cover from which on it shows people.
 const MUCH_OF_PEOPLE: f64 = 0.02;
@@ -75,7 +78,7 @@ impl Reading {
         if self.content.faded_tone {
             return Some(Shown::OldPrint);
         }
-        if self.content.lettering >= MUCH_LETTERING {
+        if self.content.lettering >= MOSTLY_LETTERING {
             return Some(Shown::Lettering);
         }
         let heads: u64 = faces.iter().filter_map(|face| face.around(size)).map(|head| head.size().area()).sum();
@@ -149,7 +152,7 @@ impl Reading {
                     "Texture all over: noise cannot be told from it, and is at most of sigma {sigma:.1}."
                 ));
             }
-            s if s < 4.0 => "Light noise",
+            s if s < CLEARLY_NOISY => "Light noise",
             s if s < 10.0 => "Clear noise",
             _ => "Strong noise",
         };

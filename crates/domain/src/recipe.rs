@@ -135,6 +135,17 @@ pub enum Choice {
 }
 
 impl Choice {
+    /// Whether both enlarge by the same models, at whatever strength, or both by the same plain method.
+    pub fn is_by_same(&self, other: &Self) -> bool {
+        match (self, other) {
+            (
+                Self::Learned { subject, grade, .. },
+                Self::Learned { subject: other_subject, grade: other_grade, .. },
+            ) => subject == other_subject && grade == other_grade,
+            _ => self == other,
+        }
+    }
+
     fn whole() -> f32 {
         1.0
     }

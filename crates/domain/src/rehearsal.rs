@@ -32,6 +32,12 @@ pub struct Figures {
 }
 
 impl Figures {
+    /// By what share it looks nearer to the truth than another, to the network that sees; below 0 where it looks further from it, nothing
+    /// where one of the two was not looked at.
+    pub fn looks_nearer_than(&self, other: &Self) -> Option<f64> {
+        Some(1.0 - self.perceived? / other.perceived?.max(1e-9))
+    }
+
     /// Whether it draws a pattern on the lattice of the factor that the truth has not.
     pub fn draws_screen(&self) -> bool {
         self.screen.is_some_and(|screen| screen > MOST_SCREEN.max(2.0 * self.own_screen.unwrap_or_default()))

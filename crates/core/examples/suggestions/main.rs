@@ -267,13 +267,7 @@ fn lacks(renderer: &Renderer, picture: &Original, reading: &Reading, recipe: &Re
         if psnr > best.0 && draws_nothing(&renderer.shelf(), &candidate) {
             best = (psnr, candidate.name.clone());
         }
-        let same = match (&candidate.steps.enlarge, &recipe.steps.enlarge) {
-            (Choice::Learned { subject: a, grade: b, .. }, Choice::Learned { subject: c, grade: d, .. }) => {
-                (a, b) == (c, d)
-            }
-            (a, b) => a == b,
-        };
-        if same {
+        if candidate.steps.enlarge.is_by_same(&recipe.steps.enlarge) {
             own = psnr;
         }
     }

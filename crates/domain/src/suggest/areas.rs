@@ -5,14 +5,28 @@ use crate::geometry::{Place, Size};
 use crate::mask::{Mask, Shape};
 use crate::model::Catalogue;
 use crate::recipe::{Area, Choice, Steps};
-use crate::sight::{SURE_OF_A_QUARTER, Shown, Sight};
+use crate::sight::{SURE_OF_A_QUARTER, Sight};
 
 /// How far an offered area fades into the other half, as a share of the picture's side.
 const FADES_OVER: f32 = 0.2;
 
-/// A half of a picture: its quarters, those of the other half, and what it is called.
-const HALVES: [([usize; 2], [usize; 2], &str); 4] =
-    [([0, 1], [2, 3], "above"), ([2, 3], [0, 1], "below"), ([0, 2], [1, 3], "left"), ([1, 3], [0, 2], "right")];
+/// A half of a picture.
+struct Half {
+    /// What it is called.
+    place: &'static str,
+    /// Its quarters, and those of the other half.
+    own: [usize; 2],
+    other: [usize; 2],
+    /// Where it lies from the middle, across and down.
+    away: (f32, f32),
+}
+
+const HALVES: [Half; 4] = [
+    Half { place: "above", own: [0, 1], other: [2, 3], away: (0.0, -1.0) },
+    Half { place: "below", own: [2, 3], other: [0, 1], away: (0.0, 1.0) },
+    Half { place: "left", own: [0, 2], other: [1, 3], away: (-1.0, 0.0) },
+    Half { place: "right", own: [1, 3], other: [0, 2], away: (1.0, 0.0) },
+];
 
 /// What may be treated apart in a picture of this size whose whole is enlarged by `steps`: halves that surely show something that other models of
 /// the shelf are made for.
@@ -22,15 +36,15 @@ pub(super) fn offered(sight: Option<Sight>, size: Size, steps: &Steps, catalogue
     };
     let quarters = sight.quarters.map(|seen| seen.shown.filter(|_| seen.sure >= SURE_OF_A_QUARTER));
     let both = |[a, b]: [usize; 2]| quarters[a].filter(|shown| quarters[b] == Some(*shown));
-    let half = |(own, other, place): ([usize; 2], [usize; 2], &str)| {
-        let shown: Shown = both(own)?;
+    let half = |Half { place, own, other, away }| {
+        let shown = both(own)?;
         let subject = subject_of(shown).filter(|subject| catalogue.commends(subject) && subject != whole)?;
         // The other half must show something else, not merely less of the same.
         let differs = other.into_iter().all(|quarter| quarters[quarter] != Some(shown));
         let enlarge = Choice::Learned { subject: subject.to_owned(), grade: *grade, strength: *strength };
         differs.then(|| Area {
             name: format!("{}, {place}", shown.in_words()),
-            mask: Mask { shape: fading(size, place), inverted: false },
+            mask: Mask { shape: fading(size, away), inverted: false },
             steps: Steps { enlarge, ..steps.clone() },
         })
     };
@@ -38,17 +52,13 @@ pub(super) fn offered(sight: Option<Sight>, size: Size, steps: &Steps, catalogue
 }
 
 /// All of one half, fading out around the middle.
-fn fading(size: Size, place: &str) -> Shape {
+fn fading(size: Size, (across, down): (f32, f32)) -> Shape {
     let (width, height) = (size.width as f32, size.height as f32);
-    let (down, across) = (FADES_OVER / 2.0 * height, FADES_OVER / 2.0 * width);
-    let at = |x: f32, y: f32| Place::new(width / 2.0 + x, height / 2.0 + y);
-    let (from, to) = match place {
-        "above" => (at(0.0, -down), at(0.0, down)),
-        "below" => (at(0.0, down), at(0.0, -down)),
-        "left" => (at(-across, 0.0), at(across, 0.0)),
-        _ => (at(across, 0.0), at(-across, 0.0)),
+    let at = |side: f32| {
+        let reach = side * FADES_OVER / 2.0;
+        Place::new(width / 2.0 + reach * across * width, height / 2.0 + reach * down * height)
     };
-    Shape::Gradient { from, to }
+    Shape::Gradient { from: at(1.0), to: at(-1.0) }
 }
 
 #[cfg(test)]

@@ -1,10 +1,7 @@
 //! Where a suggestion is unsure: what a person should look at before a run.
 
 use super::trial::{MAY_DRIFT, MAY_LOSE, MOST_DRIFT, Trial};
-use crate::reading::Reading;
-
-/// Noise that would be clear, in 8-bit levels, if it were any.
-const CLEAR: f32 = 4.0;
+use crate::reading::{CLEARLY_NOISY, Reading};
 
 /// How much nearer, to the network that sees, another subject's model must lie for eyes and figures to disagree.
 const CLEARLY_NEARER: f64 = 0.15;
@@ -13,7 +10,7 @@ const CLEARLY_NEARER: f64 = 0.15;
 /// firm.
 pub(super) fn doubts(reading: &Reading, trial: Option<&Trial>, gains: bool) -> Vec<String> {
     let mut doubts = Vec::new();
-    if reading.noise.hidden && reading.noise.sigma >= CLEAR {
+    if reading.noise.hidden && reading.noise.sigma >= CLEARLY_NOISY {
         doubts.push("whether it has noise cannot be told from its texture".to_owned());
     }
     if !gains {
@@ -24,12 +21,11 @@ pub(super) fn doubts(reading: &Reading, trial: Option<&Trial>, gains: bool) -> V
         return doubts;
     };
     let Some(chosen) = trial.of_chosen() else { return doubts };
-    let nearer = |share: f64, than: f64| 1.0 - share / than.max(1e-9);
     let others =
         trial.tried.iter().filter(|tried| tried.subject != trial.chosen.subject && !tried.figures.draws_screen());
     let disagrees = others
         .filter(|tried| tried.figures.psnr < chosen.psnr - MAY_LOSE)
-        .filter_map(|tried| Some((tried, nearer(tried.figures.perceived?, chosen.perceived?))))
+        .filter_map(|tried| Some((tried, tried.figures.looks_nearer_than(chosen)?)))
         .filter(|(_, share)| *share >= CLEARLY_NEARER)
         .max_by(|a, b| a.1.total_cmp(&b.1));
     if let Some((tried, share)) = disagrees {

@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use super::suggestion::Suggestion;
-use crate::recipe::{Choice, Steps};
+use crate::recipe::Steps;
 
 /// Whether what was chosen is what was suggested.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
@@ -25,17 +25,6 @@ impl Followed {
         if suggested == (Steps { faces: None, ..steps.clone() }) {
             return Self::Kept;
         }
-        if is_same_model(&suggested.enlarge, &steps.enlarge) { Self::Changed } else { Self::OtherModel }
-    }
-}
-
-/// Whether both enlarge by the same models, or both by the same plain method.
-fn is_same_model(one: &Choice, other: &Choice) -> bool {
-    match (one, other) {
-        (
-            Choice::Learned { subject, grade, .. },
-            Choice::Learned { subject: other_subject, grade: other_grade, .. },
-        ) => subject == other_subject && grade == other_grade,
-        _ => one == other,
+        if suggested.enlarge.is_by_same(&steps.enlarge) { Self::Changed } else { Self::OtherModel }
     }
 }

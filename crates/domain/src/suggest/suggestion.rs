@@ -16,7 +16,7 @@ use crate::finish::{Edges, Finish, PrintGrain};
 use crate::frame::Frame;
 use crate::kernel::Kernel;
 use crate::model::{Card, Catalogue, CleaningScore, EVERYDAY, Grade, LevelKind, ModelRef};
-use crate::reading::{BEYOND_HELP, MARKED_QUALITY, NOISY, Reading, SHARPENED, SOFT, SoftnessReading};
+use crate::reading::{BEYOND_HELP, CLEARLY_NOISY, MARKED_QUALITY, NOISY, Reading, SHARPENED, SOFT, SoftnessReading};
 use crate::recipe::{Area, Choice, Recipe, Steps, Surround};
 use crate::repair::Repair;
 use crate::size::eye_ppi;
@@ -361,7 +361,7 @@ fn finish(
     gains: bool,
     because: &mut impl FnMut(Step, String),
 ) -> Finish {
-    let grain = (!reading.noise.hidden && reading.noise.sigma >= 4.0 && print.factor > 1.5).then(|| {
+    let grain = (!reading.noise.hidden && reading.noise.sigma >= CLEARLY_NOISY && print.factor > 1.5).then(|| {
         let size = (print.factor as f32 * 0.5).clamp(1.0, 4.0);
         because(Step::Finish, "a trace of its own grain keeps cleaned tone from looking painted".to_owned());
         PrintGrain { amount: 0.12, level: reading.noise.level.at_most(PrintGrain::STRONGEST), size }

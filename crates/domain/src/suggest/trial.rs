@@ -173,7 +173,7 @@ pub fn best<'t>(tried: &'t [Tried], known: Circumstances<'_>) -> Option<(&'t str
     let worth = |other: &Tried| {
         let (plain, own) = (&everyday.figures, &other.figures);
         let gain = own.psnr - plain.psnr;
-        let nearer = plain.perceived.zip(own.perceived).map_or(0.0, |(plain, own)| 1.0 - own / plain.max(1e-9));
+        let nearer = own.looks_nearer_than(plain).unwrap_or_default();
         let harms = own.draws_screen() || own.drift > MOST_DRIFT.max(plain.drift + MAY_DRIFT);
         // A model for old prints takes away what the picture holds, dust and grain: nothing can come nearer by that.
         let is_print = other.subject == PRINTS && reading.content.faded_tone;
@@ -219,8 +219,7 @@ impl Trial {
             && let (Some(own), Some(everyday)) = (own, everyday)
         {
             let gain = own.psnr - everyday.psnr;
-            let nearer =
-                own.perceived.zip(everyday.perceived).map(|(own, other)| 100.0 * (1.0 - own / other.max(1e-9)));
+            let nearer = own.looks_nearer_than(everyday).map(|share| 100.0 * share);
             return match nearer.filter(|share| *share >= 1.0) {
                 Some(share) => {
                     format!("{on}: {chosen} looks {share:.0} % nearer to it than Everyday, at {gain:+.1} dB")

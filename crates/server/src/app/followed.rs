@@ -1,5 +1,6 @@
 //! How often people keep what was suggested, and what they choose instead.
 
+use dettaglio_core::model::Shelf;
 use dettaglio_domain::id::{OrderId, OriginalId};
 use dettaglio_domain::sight::Shown;
 use dettaglio_domain::suggest::Followed;
@@ -59,17 +60,16 @@ pub struct Otherwise {
 /// Counts the newest pictures that somebody has worked on.
 pub async fn counted(app: &App) -> Result<SuggestionsFollowed, Problem> {
     let rows = app.store.suggested_for(MOST_COUNTED).await?;
-    let app = app.clone();
-    blocking(move || followed(&app, &rows)).await
+    let shelf = app.studio.renderer().shelf();
+    blocking(move || followed(&shelf, &rows)).await
 }
 
-fn followed(app: &App, rows: &[OriginalRow]) -> SuggestionsFollowed {
-    let shelf = app.studio.renderer().shelf();
+fn followed(shelf: &Shelf, rows: &[OriginalRow]) -> SuggestionsFollowed {
     let mut all = SuggestionsFollowed::default();
     for row in rows {
         // What cannot be read, or was tried with other models, says nothing of what is suggested now.
         let Ok(Some(intent)) = &row.intent else { continue };
-        let Ok(Some(suggestion)) = intents::for_print_of(intent).kept(app, row) else { continue };
+        let Ok(Some(suggestion)) = intents::for_print_of(intent).kept(row, shelf) else { continue };
         let shown =
             row.reading.as_ref().and_then(|read| read.shows(row.faces.as_deref().unwrap_or_default(), row.facts.size));
         let shows = shown.map_or("cannot be told", Shown::in_words);
@@ -87,13 +87,12 @@ fn followed(app: &App, rows: &[OriginalRow]) -> SuggestionsFollowed {
             Followed::OtherModel => subject.other_model += 1,
         }
         if followed != Followed::Kept && all.otherwise.len() < MOST_LISTED {
-            let suggested = suggestion.steps();
             all.otherwise.push(Otherwise {
                 order_id: row.order_id,
                 original_id: row.id,
                 name: row.name.clone(),
-                suggested: StepsInWords::of(&suggested, &shelf, None),
-                chosen: StepsInWords::of(&intent.recipe.steps, &shelf, None),
+                suggested: StepsInWords::of(&suggestion.steps(), shelf, None),
+                chosen: StepsInWords::of(&intent.recipe.steps, shelf, None),
             });
         }
     }

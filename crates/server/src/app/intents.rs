@@ -85,9 +85,17 @@ pub async fn suggested(intent: &Intent, app: &App, row: &OriginalRow) -> Result<
 /// What is unsure of the suggestion, where that is what is asked for of a picture. Nothing is tried for it: a picture that nobody has tried
 /// anything on is not treated as suggested.
 pub async fn doubts(intent: &Intent, app: &App, row: &OriginalRow) -> Result<Vec<String>, Problem> {
-    // What comes first may just have been tried.
-    let row = &OriginalRow { faces: row.faces.clone(), ..app.store.original(row.id).await? };
-    let Some(suggestion) = for_print_of(intent).kept(app, row)? else { return Ok(Vec::new()) };
+    let fresh;
+    let row = match &row.intent {
+        // What comes first may just have been tried.
+        Ok(None) => {
+            fresh = OriginalRow { faces: row.faces.clone(), ..app.store.original(row.id).await? };
+            &fresh
+        }
+        _ => row,
+    };
+    let shelf = app.studio.renderer().shelf();
+    let Some(suggestion) = for_print_of(intent).kept(row, &shelf)? else { return Ok(Vec::new()) };
     let followed = Followed::of(&suggestion, &intent.recipe.steps);
     Ok(if followed == Followed::Kept { suggestion.doubts } else { Vec::new() })
 }

@@ -7,7 +7,7 @@ use dettaglio_core::{sight, trial};
 use dettaglio_domain::frame::Frame;
 use dettaglio_domain::reading::Reading;
 use dettaglio_domain::recipe::{Area, Recipe, Surround};
-use dettaglio_domain::size::Target;
+use dettaglio_domain::size::{Resolved, Target};
 use dettaglio_domain::suggest::{KeptTrial, PrintFacts, Reason, Suggestion, Trial, Usual, factor_for};
 use dettaglio_domain::treatment::TreatmentError;
 use dettaglio_store::orders::OriginalRow;
@@ -56,8 +56,7 @@ impl SuggestionFor {
     /// too small.
     pub async fn tried(&self, app: &App, row: &OriginalRow) -> Result<SuggestionView, Problem> {
         let reading = reading_of(app, row).await?;
-        let kept = self.frame.size(row.facts.size).map_err(TreatmentError::from)?;
-        let trial = match factor_for(self.target.resolve(kept)?.factor) {
+        let trial = match factor_for(self.resolved(row)?.factor) {
             Some(factor) => trial_of(app, row, &reading, factor).await?,
             None => None,
         };
@@ -84,19 +83,18 @@ impl SuggestionFor {
         })
     }
 
-    /// What is suggested by what was measured and tried before; nothing where that is not all that is needed.
-    pub fn kept(&self, app: &App, row: &OriginalRow) -> Result<Option<Suggestion>, Problem> {
+    /// What is suggested by what was measured and tried before with the models of a shelf; nothing where that is not all that is needed.
+    pub fn kept(&self, row: &OriginalRow, shelf: &Shelf) -> Result<Option<Suggestion>, Problem> {
         let Some(reading) = &row.reading else { return Ok(None) };
-        let shelf = app.studio.renderer().shelf();
-        let kept = self.frame.size(row.facts.size).map_err(TreatmentError::from)?;
-        let trial = match factor_for(self.target.resolve(kept)?.factor) {
+        let mark = shelf.mark();
+        let trial = match factor_for(self.resolved(row)?.factor) {
             None => None,
-            Some(factor) => match row.trials.iter().find(|kept| kept.holds(shelf.mark(), factor)) {
+            Some(factor) => match row.trials.iter().find(|kept| kept.holds(mark, factor)) {
                 Some(kept) => kept.trial.as_ref(),
                 None => return Ok(None),
             },
         };
-        self.suggestion(row, reading, trial, &shelf).map(Some)
+        self.suggestion(row, reading, trial, shelf).map(Some)
     }
 
     fn suggestion(
@@ -106,8 +104,7 @@ impl SuggestionFor {
         trial: Option<&Trial>,
         shelf: &Shelf,
     ) -> Result<Suggestion, Problem> {
-        let kept = self.frame.size(row.facts.size).map_err(TreatmentError::from)?;
-        let resolved = self.target.resolve(kept)?;
+        let resolved = self.resolved(row)?;
         let print = PrintFacts {
             factor: resolved.factor,
             ppi: resolved.print.map(|p| p.ppi),
@@ -115,6 +112,12 @@ impl SuggestionFor {
         };
         let faces = row.faces.as_deref().unwrap_or_default();
         Ok(Suggestion::of(reading, trial, faces, &row.facts, shelf, print))
+    }
+
+    /// What the print comes to for an original.
+    fn resolved(&self, row: &OriginalRow) -> Result<Resolved, Problem> {
+        let kept = self.frame.size(row.facts.size).map_err(TreatmentError::from)?;
+        Ok(self.target.resolve(kept)?)
     }
 }
 

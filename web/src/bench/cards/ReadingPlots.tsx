@@ -99,10 +99,13 @@ export function SpectrumPlot({ usable, spectrum }: Measured["detail"]) {
 /** Pixels to each side of an edge that are drawn. */
 const REACH = 5;
 
+/** How far an edge overshoots that has one twice as spread taken off it once. */
+const RIM_ONCE = 0.09;
+
 /** An edge as it is spread and overshoots, beside one as sharp as pixels can be. */
 export function EdgePlot({ sigma, overshoot }: NonNullable<Measured["softness"]>) {
-  // Sharpening takes the edge as twice its spread would have it off again: so far that it overshoots as measured.
-  const rim = overshoot > 0.01 ? overshoot / RIM_AT_MOST : 0;
+  // As sharpening does it: an edge twice as spread is taken off again, so far that it overshoots as measured.
+  const rim = overshoot > 0.01 ? overshoot / RIM_ONCE : 0;
   const height = (px: number) => (1 + rim) * spread(px / sigma) - rim * spread(px / (2 * sigma));
   const at = (px: number, of: (px: number) => number): [number, number] => [
     ((px + REACH) / (2 * REACH)) * WIDTH,
@@ -120,9 +123,6 @@ export function EdgePlot({ sigma, overshoot }: NonNullable<Measured["softness"]>
     </Plot>
   );
 }
-
-/** How far an edge overshoots that has one twice as spread taken off it once. */
-const RIM_AT_MOST = 0.09;
 
 /** The share of an edge that a Gaussian of spread 1 has passed, 0 to 1: the logistic curve is within a hundredth of it. */
 const spread = (sigmas: number) => 1 / (1 + Math.exp(-1.702 * sigmas));
