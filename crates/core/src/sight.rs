@@ -1,4 +1,4 @@
-//! Looking at a picture: what it shows, in the whole and in its quarters.
+//! Looking at a picture: what it shows, in the whole, in its quarters and in its middle.
 
 use dettaglio_domain::file::Facts;
 use dettaglio_domain::geometry::{Region, Size};
@@ -48,7 +48,8 @@ pub fn look(original: &Original, shelf: &Shelf) -> Result<Option<Sight>, ModelEr
     };
     let whole = kinds(copy.size().whole())?;
     let [a, b, c, d] = [quarter(0, 0), quarter(1, 0), quarter(0, 1), quarter(1, 1)].map(kinds);
-    Ok(Some(Sight::of(whole, [a?, b?, c?, d?])))
+    let middle = kinds(Region::new(width / 4, height / 4, half.width, half.height))?;
+    Ok(Some(Sight::of(whole, [a?, b?, c?, d?], middle)))
 }
 
 /// All of it, with about a megapixel at most.

@@ -12,12 +12,13 @@ use dettaglio_domain::recipe::{Choice, Recipe, Steps};
 use dettaglio_domain::rehearsal::{Figures, Tally};
 use dettaglio_domain::sight::Shown;
 use dettaglio_domain::suggest::{
-    Chosen, Circumstances, HARDLY, MOST_OVERSHOOT, Trial, Tried, best, entrants, expected_of_fine, is_far_behind,
-    usual_or_best,
+    Chosen, Circumstances, HARDLY, MOST_OF_A_PATTERN, MOST_OVERSHOOT, Trial, Tried, best, entrants, expected_of_fine,
+    is_far_behind, usual_or_best,
 };
 
 use crate::model::Shelf;
 use crate::picture::Original;
+use crate::reading;
 use crate::rehearsal::{PutBack, RehearsalError, Scene, choose, overshoot, treatment};
 use crate::render::{Pace, Renderer};
 
@@ -37,8 +38,12 @@ const REAL_SIDE: u32 = 96;
 /// Pixels of a picture from which on what is found counts fully.
 const ENOUGH: f64 = 256.0 * 256.0;
 
-/// Shares and strengths that are tried.
+/// Shares of the model that are tried, the usual one first.
 const STRENGTHS: [f32; 4] = [1.0, 0.85, 0.7, 0.5];
+
+/// The same where there are too few pixels to trust what is found: a little of plain enlarging bounds what a model may do wrong, and on
+/// average costs nothing.
+const STRENGTHS_IN_DOUBT: [f32; 4] = [0.85, 1.0, 0.7, 0.5];
 
 const MARKS: [f32; 3] = [1.0, 0.6, 0.0];
 
@@ -99,8 +104,11 @@ pub fn run(
     let Some((subject, grade)) = best(&tried, known) else { return Ok(None) };
     let (subject, grade) = (subject.to_owned(), grade);
 
-    let tries = stage.tries(STRENGTHS, |strength| learned(&subject, grade, strength, &clean, None))?;
-    let (strength, _) = usual_or_best(tries);
+    let strengths = if known.doubt > 1.0 { STRENGTHS_IN_DOUBT } else { STRENGTHS };
+    let tries = stage.tries(strengths, |strength| learned(&subject, grade, strength, &clean, None))?;
+    let (strength, _) = usual_or_best(tries, known.doubt);
+    let patterned = reading::is_patterned(original);
+    let strength = if patterned { strength.min(MOST_OF_A_PATTERN) } else { strength };
     let (mut taken, mut marks_gain) = (None, 0.0);
     if let Some(marks) = clean.marks.clone() {
         let with = |share: f32| Clean {
@@ -108,12 +116,12 @@ pub fn run(
             ..Clean::default()
         };
         let tries = stage.tries(MARKS, |share| learned(&subject, grade, strength, &with(share), None))?;
-        let ((share, psnr), [.., (_, without)]) = (usual_or_best(tries), tries);
+        let ((share, psnr), [.., (_, without)]) = (usual_or_best(tries, 1.0), tries);
         (taken, marks_gain) = (Some(share), psnr - without);
         clean = with(share);
     }
     let (edges, overshoot) = stage.sharpening(|edges| learned(&subject, grade, strength, &clean, edges))?;
-    let chosen = Chosen { subject, grade, strength, marks: taken, marks_gain, edges, overshoot };
+    let chosen = Chosen { subject, grade, strength, marks: taken, marks_gain, edges, overshoot, patterned };
     Ok(Some(Trial { factor, parts: stage.scenes.len(), tried, chosen }))
 }
 
@@ -261,9 +269,18 @@ mod tests {
     #[case::with_a_screen(Figures { psnr: 30.4, screen: Some(40.0), ..FIGURES }, EVERYDAY)]
     #[case::with_the_truths_own_screen(Figures { psnr: 30.4, screen: Some(40.0), own_screen: Some(35.0), ..FIGURES }, "lettering")]
     #[case::with_other_colours(Figures { psnr: 30.4, drift: 0.9, ..FIGURES }, EVERYDAY)]
+    #[case::hardly_nearer(Figures { psnr: 30.12, ..FIGURES }, EVERYDAY)]
     #[case::no_nearer(FIGURES, EVERYDAY)]
     fn another_subject_must_come_nearer_without_harm(#[case] figures: Figures, #[case] expected: &str) {
         assert_eq!(chosen(&[tried("lettering", Grade::Draft, figures)], 1.0, false).0, expected);
+    }
+
+    #[test]
+    fn another_subject_must_come_nearer_than_everydays_better_grade() {
+        let fine = tried(EVERYDAY, Grade::Fine, Figures { psnr: 30.07, ..FIGURES });
+        let lettering = |psnr| tried("lettering", Grade::Draft, Figures { psnr, ..FIGURES });
+        assert_eq!(chosen(&[fine.clone(), lettering(30.2)], 1.0, false), (EVERYDAY.to_owned(), Grade::Draft));
+        assert_eq!(chosen(&[fine, lettering(30.3)], 1.0, false), ("lettering".to_owned(), Grade::Draft));
     }
 
     #[test]

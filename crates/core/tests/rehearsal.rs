@@ -20,7 +20,7 @@ use dettaglio_domain::reading::Reading;
 use dettaglio_domain::recipe::{Choice, Recipe, Surround};
 use dettaglio_domain::rehearsal::{Figures, Tally, candidates};
 use dettaglio_domain::size::Target;
-use dettaglio_domain::suggest::{PrintFacts, Suggestion, Trial};
+use dettaglio_domain::suggest::{MOST_OF_A_PATTERN, PrintFacts, Suggestion, Trial};
 use proptest::prelude::*;
 use rstest::rstest;
 
@@ -234,6 +234,19 @@ fn what_is_suggested_does_no_harm(#[case] name: &str) {
     suggested.steps.finish.grain = None;
     let gain = psnr(&made(&suggested), &truth, 6) - psnr(&made(&Recipe::learned(EVERYDAY, Grade::Draft)), &truth, 6);
     assert!(gain > -0.2, "{gain:.2} dB with {:?}", suggested.steps);
+}
+
+#[rstest]
+#[case::tiles_far_away(|x, y| 0.5 + 0.2 * ((x as f32 * 2.2).sin() * (y as f32 * 0.7).cos()) + 0.1 * (y as f32 / 90.0), true)]
+#[case::a_gentle_slope(|x, y| (x as f32 + y as f32) / 700.0, false)]
+fn a_model_may_add_less_to_a_fine_regular_pattern(#[case] at: fn(u32, u32) -> f32, #[case] patterned: bool) {
+    let size = Size::new(400, 300);
+    let Decoded { facts, .. } = pictured("courtyard-fern.jpg");
+    let facts = Facts { jpeg_quality: None, size, ..facts };
+    let (_, trial, suggestion) = tried(&drawn(size, at), &facts, 2);
+    assert_eq!(trial.unwrap().chosen.patterned, patterned);
+    assert_eq!(suggestion.reasons.iter().any(|r| r.text.contains("regular pattern")), patterned && suggestion.gains);
+    assert!(!patterned || suggestion.strength <= MOST_OF_A_PATTERN, "{}", suggestion.strength);
 }
 
 fn noise_at(x: u32, y: u32) -> f32 {

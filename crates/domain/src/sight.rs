@@ -44,8 +44,8 @@ impl Shown {
 /// How sure the network must be for anything to be told.
 pub const SURE: f32 = 0.6;
 
-/// How sure it must be of a quarter for that to be told beside the whole.
-pub const SURE_OF_A_QUARTER: f32 = 0.9;
+/// How sure it must be of a part for that to be told beside the whole.
+const SURE_OF_A_PART: f32 = 0.9;
 
 /// What a network told of a picture, or of a part of it.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Serialize, Deserialize)]
@@ -65,6 +65,9 @@ pub struct Sight {
     pub picture: Seen,
     /// Of its quarters: upper left, upper right, lower left, lower right.
     pub quarters: [Seen; 4],
+    /// Of its middle, half as wide and half as high as it is.
+    #[serde(default)]
+    pub middle: Seen,
 }
 
 /// What the network tells apart, in the order of its answer; the last is anything else.
@@ -78,14 +81,19 @@ impl Seen {
         let (sure, shown) = likeliest.expect("there are six");
         Self { shown: shown.filter(|_| sure >= SURE), sure }
     }
+
+    /// What a part shows; nothing unless that is sure.
+    pub fn surely(self) -> Option<Shown> {
+        self.shown.filter(|_| self.sure >= SURE_OF_A_PART)
+    }
 }
 
 impl Sight {
-    /// Of the network's probabilities for the whole and for its quarters: the whole counts as much as they do together.
-    pub fn of(whole: [f32; 6], quarters: [[f32; 6]; 4]) -> Self {
+    /// Of the network's probabilities for the whole, its quarters, and its middle: the whole counts as much as its quarters together.
+    pub fn of(whole: [f32; 6], quarters: [[f32; 6]; 4], middle: [f32; 6]) -> Self {
         let mean = |kind: usize| quarters.iter().map(|q| q[kind]).sum::<f32>() / 4.0;
         let picture = std::array::from_fn(|kind| (whole[kind] + mean(kind)) / 2.0);
-        Self { picture: Seen::of(picture), quarters: quarters.map(Seen::of) }
+        Self { picture: Seen::of(picture), quarters: quarters.map(Seen::of), middle: Seen::of(middle) }
     }
 }
 
@@ -110,10 +118,15 @@ mod tests {
     }
 
     #[test]
+    fn a_part_is_told_where_it_is_surer_than_a_whole_must_be() {
+        assert_eq!([FUR, GROUND, ANYTHING].map(|kinds| Seen::of(kinds).surely()), [Some(Shown::Fur), None, None]);
+    }
+
+    #[test]
     fn the_whole_counts_as_much_as_its_quarters() {
-        let sight = Sight::of(FUR, [FUR, FUR, GROUND, GROUND]);
+        let sight = Sight::of(FUR, [FUR, FUR, GROUND, GROUND], ANYTHING);
         assert_eq!(sight.picture.shown, Some(Shown::Fur));
         assert_eq!(sight.quarters.map(|q| q.shown)[1..3], [Some(Shown::Fur), Some(Shown::Foliage)]);
-        assert_eq!(Sight::of(FUR, [GROUND; 4]).picture.shown, None, "they speak against each other");
+        assert_eq!(Sight::of(FUR, [GROUND; 4], FUR).picture.shown, None, "they speak against each other");
     }
 }

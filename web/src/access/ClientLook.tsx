@@ -5,7 +5,8 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { type SharedOrder, answered, api, sentence } from "../api/client";
 import { pixels } from "../app/format";
-import { theme } from "../app/theme";
+import { theme } from "../look/theme";
+import { STAGE_GROUND } from "../look/tokens";
 
 const paper = theme("paper");
 
@@ -50,7 +51,13 @@ function Compared({ token, result }: { token: string; result: SharedOrder["resul
   const picture = { position: "absolute", inset: 0, width: "100%", height: "100%" } as const;
   return (
     <Box component="article" aria-label={result.name}>
-      <Box sx={{ position: "relative", aspectRatio: `${result.size.width} / ${result.size.height}`, bgcolor: "#777" }}>
+      <Box
+        sx={{
+          position: "relative",
+          aspectRatio: `${result.size.width} / ${result.size.height}`,
+          bgcolor: STAGE_GROUND,
+        }}
+      >
         <Box component="img" src={source("after")} alt="The enlargement" sx={picture} />
         <Box
           component="img"
@@ -76,7 +83,7 @@ function Compared({ token, result }: { token: string; result: SharedOrder["resul
         onChange={(_, to) => setEdge(to as number)}
         sx={{ py: 1.5 }}
       />
-      <Typography sx={{ fontWeight: 600 }}>{result.name}</Typography>
+      <Typography sx={{ fontWeight: "fontWeightBold" }}>{result.name}</Typography>
       <Typography variant="body2" sx={{ color: "text.secondary" }}>
         {pixels(result.size)}. {result.treatment}
       </Typography>

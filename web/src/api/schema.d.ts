@@ -3511,6 +3511,8 @@ export interface components {
         Side: "before" | "after";
         /** @description What a network told of a picture. */
         Sight: {
+            /** @description Of its middle, half as wide and half as high as it is. */
+            middle?: components["schemas"]["Seen"];
             /** @description Of all of it and its quarters together. */
             picture: components["schemas"]["Seen"];
             /** @description Of its quarters: upper left, upper right, lower left, lower right. */

@@ -6,9 +6,10 @@ import { BrowserRouter } from "react-router";
 import { SignIn } from "../access/SignIn";
 import { Refusal } from "../api/client";
 import { useOrders } from "../api/queries";
+import { theme } from "../look/theme";
+import { type ThemeName } from "../look/tokens";
 import { Workplace } from "./Workplace";
 import { useKept } from "./kept";
-import { type ThemeName, theme } from "./theme";
 
 export function App() {
   const [name, setName] = useKept<ThemeName>("theme", "paper");

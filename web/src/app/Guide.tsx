@@ -29,7 +29,7 @@ export function Guide({ onClose }: { onClose: () => void }) {
     >
       {SAYS.map((text, i) => (
         <Box key={text} sx={{ display: "flex", gap: 1, flex: "1 1 0", minWidth: 0 }}>
-          <Typography aria-hidden sx={{ color: "primary.main", fontWeight: 600, lineHeight: 1.2 }}>
+          <Typography aria-hidden sx={{ color: "primary.main", fontWeight: "fontWeightBold", lineHeight: 1.2 }}>
             {i + 1}
           </Typography>
           <Typography variant="caption" sx={{ lineHeight: 1.3 }}>

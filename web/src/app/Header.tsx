@@ -8,8 +8,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import type { MouseEvent } from "react";
 import { type Order, answered, api } from "../api/client";
 import { useRunSheet } from "../api/queries";
+import { type ThemeName } from "../look/tokens";
 import { type ViewName, pathOf } from "./place";
-import type { ThemeName } from "./theme";
 
 function Mark() {
   return (
@@ -78,7 +78,7 @@ export function Header(props: {
           inputProps={{ "aria-label": "Order" }}
           onChange={(e) => props.onOrder(Number(e.target.value))}
           sx={{
-            fontWeight: 600,
+            fontWeight: "fontWeightBold",
             minWidth: 96,
             maxWidth: { xs: 150, md: 420 },
             pl: 1.5,
@@ -153,7 +153,7 @@ export function Header(props: {
       </Tooltip>
       <Tooltip title="Keys">
         <IconButton aria-label="Keys" onClick={props.onShortcuts}>
-          <Box component="span" sx={{ width: 20, fontSize: 16, fontWeight: 600 }}>
+          <Box component="span" sx={{ width: 20, typography: "h2" }}>
             ?
           </Box>
         </IconButton>

@@ -2,6 +2,7 @@
 
 import { Box, Typography } from "@mui/material";
 import { ScatterChart } from "@mui/x-charts/ScatterChart";
+import { PLOT_TEXT } from "../look/tokens";
 import { decimal } from "./format";
 
 /** Where the axis of seconds is marked. */
@@ -49,11 +50,11 @@ export function QualityPlot(props: { about: string; groups: Group[]; onPick: (id
             scaleType: "log",
             tickInterval: DECADES,
             valueFormatter: (seconds: number) => `${seconds} s`,
-            tickLabelStyle: { fontSize: 12 },
+            tickLabelStyle: PLOT_TEXT,
             height: 26,
           },
         ]}
-        yAxis={[{ width: 40, tickLabelStyle: { fontSize: 12 } }]}
+        yAxis={[{ width: 40, tickLabelStyle: PLOT_TEXT }]}
         series={groups.map((group) => ({
           id: group.id,
           ...(group.name !== undefined && { label: group.name }),

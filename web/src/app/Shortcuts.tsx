@@ -62,7 +62,7 @@ export function Shortcuts(props: { onClose: () => void; onGuide: () => void; onC
                   ...(group === "The picture in view" ? BY_HAND : []),
                 ].map(([keys, title]) => (
                   <Fragment key={title}>
-                    <Typography component="dt" variant="body2" sx={{ fontWeight: 600 }}>
+                    <Typography component="dt" variant="subtitle2">
                       {keys}
                     </Typography>
                     <Typography component="dd" variant="body2" sx={{ m: 0 }}>

@@ -13,6 +13,7 @@ import { OrderDialog } from "../orders/OrderDialog";
 import { Orders } from "../orders/Orders";
 import { RunSheet } from "../runs/RunSheet";
 import { Settings } from "../settings/Settings";
+import { type ThemeName } from "../look/tokens";
 import { CommandSearch } from "./CommandSearch";
 import { DropArea } from "./DropArea";
 import { Empty } from "./Empty";
@@ -27,7 +28,6 @@ import { useCommandKeys } from "./keymap";
 import { note } from "./messages";
 import type { ViewName } from "./place";
 import { tellWhenDone } from "./tellWhenDone";
-import type { ThemeName } from "./theme";
 import { useWhereabouts } from "./whereabouts";
 
 /** The views in which an order's pictures are seen. */

@@ -5,7 +5,7 @@ import { useState } from "react";
 import { useLocation } from "react-router";
 import { type Intent, Refusal, answered, api, sentence } from "../api/client";
 import { useKeptIntent } from "../api/queries";
-import { STAGE_GROUND } from "../app/theme";
+import { STAGE_GROUND } from "../look/tokens";
 import { type BenchProps, Workbench } from "./Workbench";
 import { lookingOf } from "./looking";
 import { BenchProvider, benchStore } from "./state";

@@ -2,6 +2,7 @@
 
 import { Box } from "@mui/material";
 import { type PointerEvent, useRef } from "react";
+import { OVER_PICTURE } from "../look/tokens";
 
 export function Curtain(props: { share: number; across: boolean; onMove: (share: number) => void }) {
   const { share, across, onMove } = props;
@@ -56,8 +57,8 @@ export function Curtain(props: { share: number; across: boolean; onMove: (share:
           [at]: 9,
           ...ends,
           [thickness]: "2px",
-          bgcolor: "#fff",
-          boxShadow: "0 0 0 1px #0006",
+          bgcolor: OVER_PICTURE.line,
+          boxShadow: `0 0 0 1px ${OVER_PICTURE.rim}`,
         },
         "&::after": {
           content: '""',

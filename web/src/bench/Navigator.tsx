@@ -1,8 +1,8 @@
 /** The whole picture, small, with the part in view; a click goes there. */
 
 import { Box } from "@mui/material";
-import { SHORT_WINDOW } from "../app/theme";
 import type { Box as PartBox } from "../stage/camera";
+import { OVER_PICTURE, SHORT_WINDOW } from "../look/tokens";
 
 export function Navigator(props: { thumbnail: string; part: PartBox; onGo: (x: number, y: number) => void }) {
   const { left, top, right, bottom } = props.part;
@@ -33,8 +33,8 @@ export function Navigator(props: { thumbnail: string; part: PartBox; onGo: (x: n
           top: percent(top),
           width: percent(right - left),
           height: percent(bottom - top),
-          border: "1px solid #fff",
-          boxShadow: "0 0 0 200px rgba(0,0,0,0.4)",
+          border: `1px solid ${OVER_PICTURE.line}`,
+          boxShadow: `0 0 0 200px ${OVER_PICTURE.shade}`,
         }}
       />
     </Box>

@@ -69,7 +69,7 @@ export function PaneName(props: {
           textAlign: right ? "right" : "left",
         }}
       >
-        <Typography variant="caption" sx={{ fontWeight: 600, display: "flex" }}>
+        <Typography variant="caption" sx={{ fontWeight: "fontWeightBold", display: "flex" }}>
           <Box component="span" sx={visuallyHidden}>
             Pane {pane + 1} shows{" "}
           </Box>

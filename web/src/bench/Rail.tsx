@@ -184,7 +184,7 @@ function Run(props: {
       {busy ? (
         <>
           <Box sx={{ minWidth: 72, textAlign: "right" }} role="status" aria-live="polite">
-            <Typography variant="body2" sx={{ fontWeight: 600 }}>
+            <Typography variant="subtitle2">
               {job.state === "waiting" ? "waiting" : `${Math.round(job.progress * 100)} %`}
             </Typography>
             <Typography variant="caption" sx={{ color: "text.secondary", whiteSpace: "nowrap" }}>

@@ -15,7 +15,7 @@ export function Record({ result }: { result: Enlargement }) {
   return (
     <Box data-testid="result">
       <Box sx={{ display: "flex", alignItems: "center", gap: 1 }}>
-        <Typography variant="body2" noWrap sx={{ fontWeight: 600, flex: 1 }} title={result.file_name}>
+        <Typography variant="subtitle2" noWrap sx={{ flex: 1 }} title={result.file_name}>
           {result.file_name}
         </Typography>
         <Button

@@ -18,8 +18,8 @@ import {
 } from "@mui/material";
 import type { Spot } from "../api/client";
 import { decimal } from "../app/format";
-import { SHORT_WINDOW } from "../app/theme";
 import type { Layout } from "../stage/layout";
+import { SHORT_WINDOW, SMALL_ICON } from "../look/tokens";
 import { ViewMenu } from "./ViewMenu";
 import type { ViewSettings } from "./viewSettings";
 
@@ -129,7 +129,7 @@ export function StageBar(props: {
             selected={props.across}
             onChange={() => props.onAcross(!props.across)}
           >
-            {props.across ? <SwapVertIcon sx={{ fontSize: 18 }} /> : <SwapHorizIcon sx={{ fontSize: 18 }} />}
+            {props.across ? <SwapVertIcon sx={SMALL_ICON} /> : <SwapHorizIcon sx={SMALL_ICON} />}
           </ToggleButton>
         </Tooltip>
       )}
@@ -164,7 +164,7 @@ export function StageBar(props: {
           aria-pressed={props.full}
           onClick={props.onFull}
         >
-          {props.full ? <CloseFullscreenIcon sx={{ fontSize: 18 }} /> : <OpenInFullIcon sx={{ fontSize: 18 }} />}
+          {props.full ? <CloseFullscreenIcon sx={SMALL_ICON} /> : <OpenInFullIcon sx={SMALL_ICON} />}
         </IconButton>
       </Tooltip>
       <ViewMenu {...props} />
@@ -196,7 +196,7 @@ function ZoomChoice(props: {
           inputProps={{ "aria-label": `Zoom, ${percent} of the print's pixels` }}
           renderValue={() => percent}
           onChange={(e) => props.onZoom(Number(e.target.value))}
-          sx={{ fontSize: 14, color: "measured", minWidth: 76, pl: 1 }}
+          sx={{ typography: "body2", color: "measured", minWidth: 76, pl: 1 }}
         >
           {ZOOMS.map((zoom) => (
             <MenuItem key={zoom} value={zoom}>
@@ -232,7 +232,7 @@ function SpotKeys(props: { spots: Spot[]; onSpot: (index: number) => void; spots
           <ButtonBase
             aria-label={`Spot ${i + 1}: ${spot.name}`}
             onClick={() => props.onSpot(i)}
-            sx={{ width: 22, height: 24, fontWeight: 600, fontSize: 14, color: "primary.main" }}
+            sx={{ width: 22, height: 24, typography: "subtitle2", color: "primary.main" }}
           >
             {i + 1}
           </ButtonBase>

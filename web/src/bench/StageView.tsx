@@ -10,12 +10,13 @@ import type { Box as PartBox } from "../stage/camera";
 import { LAYOUTS, type Layout, PANES, cells } from "../stage/layout";
 import { AMPLIFIED, type Mark, type Seen, type Subject } from "../stage/stage";
 import type { Point, Tool } from "../stage/tools";
+import { BETWEEN_PANES, GROUNDS } from "../look/tokens";
 import { Curtain } from "./Curtain";
 import { Navigator } from "./Navigator";
 import { type PaneLabel, PaneName } from "./PaneName";
 import { TONES } from "./Tones";
 import { StageBar } from "./StageBar";
-import { GROUNDS, type ViewSettings, useViewSettings } from "./viewSettings";
+import { type ViewSettings, useViewSettings } from "./viewSettings";
 import { paperZoom } from "./screen";
 import { useBench, useBenchStore } from "./state";
 import { type StageListener, useStage } from "./useStage";
@@ -237,6 +238,14 @@ function Rules({ layout, light }: { layout: Layout; light: boolean }) {
     if (y > 0) lines.set(`y${y}`, { top: `${y}%`, left: 0, right: 0, height: "1px" });
   }
   return [...lines].map(([key, place]) => (
-    <Box key={key} sx={{ position: "absolute", pointerEvents: "none", bgcolor: light ? "#0008" : "#fff8", ...place }} />
+    <Box
+      key={key}
+      sx={{
+        position: "absolute",
+        pointerEvents: "none",
+        bgcolor: light ? BETWEEN_PANES.onLight : BETWEEN_PANES.onDark,
+        ...place,
+      }}
+    />
   ));
 }

@@ -19,7 +19,7 @@ function Part(props: { name: string; text: string; children: ReactNode }) {
         onClick={(e) => setAnchor(e.currentTarget)}
         sx={{
           font: "inherit",
-          fontWeight: 600,
+          fontWeight: "fontWeightBold",
           color: "primary.main",
           borderBottom: "1px solid",
           borderColor: "primary.main",
@@ -80,7 +80,7 @@ export function TicketLine(props: {
       className="steps-back"
       sx={{ px: 2, py: 1, bgcolor: "background.paper", borderBottom: 1, borderColor: "divider", minHeight: 64 }}
     >
-      <Typography component="p" sx={{ fontSize: "1.0625rem" }} noWrap>
+      <Typography variant="subtitle1" noWrap>
         Enlarge <em>{original.name}</em> to{" "}
         <Part name="Size" text={targetText(target)}>
           <TargetFields

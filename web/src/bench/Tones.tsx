@@ -4,8 +4,8 @@ import { Box, Stack, Typography } from "@mui/material";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { type Intent, type Tones, answered, api } from "../api/client";
 import { decimal } from "../app/format";
-import { CHANNELS } from "../app/theme";
 import type { SheetPart } from "../api/queries";
+import { CHANNELS } from "../look/tokens";
 
 /** Its name in the band. */
 export const TONES = "Tones";
@@ -82,9 +82,7 @@ function Spread({ name, tones }: { name: string; tones: Tones }) {
   return (
     <Box sx={{ flex: "1 1 300px", maxWidth: 420 }}>
       <Stack direction="row" sx={{ justifyContent: "space-between" }}>
-        <Typography variant="body2" sx={{ fontWeight: 600 }}>
-          {name}
-        </Typography>
+        <Typography variant="subtitle2">{name}</Typography>
         <Typography variant="body2" sx={{ color: tones.black + tones.white > 0.001 ? "primary.main" : "measured" }}>
           clipped to {clipped}
         </Typography>

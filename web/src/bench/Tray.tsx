@@ -55,7 +55,7 @@ export function Tray(props: {
           }}
         >
           <AddIcon fontSize="small" />
-          <Typography variant="caption" sx={{ fontWeight: 600, ml: 0.5 }}>
+          <Typography variant="caption" sx={{ fontWeight: "fontWeightBold", ml: 0.5 }}>
             Add
           </Typography>
         </ButtonBase>
@@ -146,9 +146,9 @@ function Thumbnail(props: {
               px: 0.5,
               bgcolor: "measured",
               color: "background.paper",
-              fontSize: 12,
-              lineHeight: "16px",
-              fontWeight: 600,
+              typography: "caption",
+              lineHeight: 1.25,
+              fontWeight: "fontWeightBold",
             }}
           >
             {props.results}

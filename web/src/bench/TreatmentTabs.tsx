@@ -24,6 +24,7 @@ import { useState } from "react";
 import { type Letter, type Original, type Steps, type Intent, answered, api, sentence } from "../api/client";
 import { keys, useApply, useHouseTreatments } from "../api/queries";
 import { useKept } from "../app/kept";
+import { SMALL_ICON } from "../look/tokens";
 import { type Scope, added, letters, removed, stepsIn, switched } from "./treatments";
 
 const STEP_NAMES = { clean: "Clean", enlarge: "Enlarge", faces: "Faces", finish: "Finish" } as const;
@@ -68,13 +69,13 @@ export function TreatmentTabs(props: Treating & { onAreas: (anchor: HTMLElement)
         <Tooltip title="Another treatment to compare with: a copy of this one under the next letter">
           <span>
             <IconButton aria-label="Another treatment" disabled={!more} onClick={() => more && change(more)}>
-              <AddIcon sx={{ fontSize: 16 }} />
+              <AddIcon sx={SMALL_ICON} />
             </IconButton>
           </span>
         </Tooltip>
         <Box sx={{ flex: 1 }} />
         <IconButton aria-label="This treatment" aria-haspopup="menu" onClick={(e) => setMenu(e.currentTarget)}>
-          <MoreHorizIcon sx={{ fontSize: 18 }} />
+          <MoreHorizIcon sx={SMALL_ICON} />
         </IconButton>
       </Box>
       <Tooltip title="The part of the picture that the steps to the right are about; areas such as sky and ground can have settings of their own">
@@ -89,8 +90,7 @@ export function TreatmentTabs(props: Treating & { onAreas: (anchor: HTMLElement)
             maxWidth: 190,
             justifyContent: "flex-start",
             font: "inherit",
-            fontSize: 14,
-            fontWeight: 600,
+            typography: "subtitle2",
             color: scope === "whole" ? "text.primary" : "primary.main",
           }}
         >
@@ -117,8 +117,7 @@ function LetterTab(props: { letter: Letter; now: boolean; onClick: () => void })
       sx={{
         width: 24,
         height: 28,
-        fontWeight: 600,
-        fontSize: 14,
+        typography: "subtitle2",
         color: props.now ? "primary.main" : "text.secondary",
         borderBottom: 2,
         borderColor: props.now ? "primary.main" : "transparent",

@@ -13,9 +13,10 @@ import {
 } from "@mui/material";
 import { type ReactNode, useState } from "react";
 import { decimal } from "../app/format";
+import { GROUNDS } from "../look/tokens";
 import { Figure } from "./TargetFields";
 import { screenPpi } from "./screen";
-import { GROUNDS, type ViewSettings } from "./viewSettings";
+import { type ViewSettings } from "./viewSettings";
 
 function Row({ name, children }: { name: string; children: ReactNode }) {
   return (

@@ -6,8 +6,8 @@ import type { Letter, Model, OrderContents, Original, Steps } from "../api/clien
 import { rules } from "../api/rules";
 import { useOnDesk } from "../app/desk";
 import { useKept } from "../app/kept";
-import { STAGE_GROUND } from "../app/theme";
 import { Strip } from "../strip/Strip";
+import { STAGE_GROUND } from "../look/tokens";
 import { BenchRail } from "./BenchRail";
 import { LightTable } from "./LightTable";
 import { TicketLine } from "./TicketLine";

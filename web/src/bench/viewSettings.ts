@@ -1,13 +1,7 @@
 /** How a person looks at pictures on this screen: kept in the browser. */
 
 import { useKept } from "../app/kept";
-
-export const GROUNDS = [
-  { shade: "#777777", name: "middle grey" },
-  { shade: "#2E2E2E", name: "dark grey" },
-  { shade: "#BDBDBD", name: "light grey" },
-  { shade: "#FFFFFF", name: "white" },
-] as const;
+import { GROUNDS } from "../look/tokens";
 
 /** How this person's screen shows things. */
 export interface ViewSettings {

@@ -69,8 +69,8 @@ export function GuideBook({ onClose }: { onClose: () => void }) {
             px: 4,
             py: 2,
             "& > *": { maxWidth: 860 },
-            "& h1": { fontSize: "1.5rem", fontWeight: 600 },
-            "& h2": { fontSize: "1.1rem", fontWeight: 600 },
+            "& h1": { typography: "h1" },
+            "& h2": { typography: "h2" },
             "& img": { width: "100%", border: 1, borderColor: "divider" },
             "& pre": { overflowX: "auto", p: 1.5, bgcolor: "background.paper", border: 1, borderColor: "divider" },
           }}

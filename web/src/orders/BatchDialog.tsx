@@ -294,7 +294,7 @@ function Item(props: { order: number; item: BatchItem; change?: Change; onChange
             target="_blank"
             title="Opens it on the bench, beside this"
             color="inherit"
-            sx={{ fontWeight: 600 }}
+            sx={{ fontWeight: "fontWeightBold" }}
           >
             {item.name}
           </Link>{" "}

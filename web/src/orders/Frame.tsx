@@ -6,8 +6,8 @@ import { Box, ButtonBase, IconButton, LinearProgress, Stack, Tooltip, Typography
 import { type MouseEvent } from "react";
 import { type Enlargement, type Job, type Original, type Printing } from "../api/client";
 import { bytes, pixels } from "../app/format";
-import { STAGE_GROUND } from "../app/theme";
 import { TILE } from "../stage/tiles";
+import { STAGE_GROUND } from "../look/tokens";
 
 /** What became of a picture, the latest that counts. */
 function fate(job: Job | undefined, results: Enlargement[]): { text: string; colour: string } | undefined {
@@ -83,7 +83,7 @@ export function Frame(props: {
             {after && <Small src={smallest(after)} alt="After" />}
           </Stack>
           <Box sx={{ px: 1, py: 0.75 }}>
-            <Typography variant="body2" noWrap title={original.name} sx={{ fontWeight: 600 }}>
+            <Typography variant="subtitle2" noWrap title={original.name}>
               {original.name}
             </Typography>
             <Stack direction="row" spacing={1} sx={{ alignItems: "baseline" }}>
@@ -101,7 +101,7 @@ export function Frame(props: {
               component="div"
               noWrap
               title={job?.state === "failed" ? (job.reason ?? undefined) : state?.text}
-              sx={{ color: state?.colour ?? "text.secondary", fontWeight: 600, minHeight: 20 }}
+              sx={{ color: state?.colour ?? "text.secondary", fontWeight: "fontWeightBold", minHeight: 20 }}
             >
               {state?.text ?? ""}
             </Typography>

@@ -207,7 +207,7 @@ function OrderTicket({ order, open, onOpen }: { order: Order; open: boolean; onO
       }}
     >
       <Stack direction="row" spacing={1} sx={{ alignItems: "baseline" }}>
-        <Typography noWrap sx={{ fontWeight: 600, flex: 1 }}>
+        <Typography noWrap sx={{ fontWeight: "fontWeightBold", flex: 1 }}>
           {order.title}
         </Typography>
         {order.due_on && (

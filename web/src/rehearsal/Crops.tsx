@@ -5,6 +5,7 @@ import { type PointerEvent, useRef, useState } from "react";
 import { type Original, type Rehearsal as Rehearsed } from "../api/client";
 import { Tag } from "../app/Tag";
 import { decimal } from "../app/format";
+import { STAGE_GROUND } from "../look/tokens";
 
 /** From this width of the window on, parts are shown twice as large at first. */
 const WIDE = 1700;
@@ -88,7 +89,7 @@ export function Crops(props: {
         sx={{
           flex: 1,
           minHeight: 0,
-          bgcolor: "#777",
+          bgcolor: STAGE_GROUND,
           display: "grid",
           gridTemplateColumns: `repeat(${cells.length <= 2 ? cells.length : cells.length <= 4 ? 2 : 3}, 1fr)`,
           gridAutoRows: "1fr",

@@ -12,6 +12,7 @@ import { useKeys } from "../app/keys";
 import { useRoom } from "../app/room";
 import { IDENTITY } from "../stage/affine";
 import { cutAround } from "../strip/cells";
+import { STAGE_GROUND } from "../look/tokens";
 
 const CUT = { width: 560, height: 340 };
 
@@ -109,7 +110,7 @@ export function LookThrough(props: {
         </Stack>
       ) : (
         <>
-          <Box sx={{ flex: 1, minHeight: 0, display: "flex", bgcolor: "#777" }}>
+          <Box sx={{ flex: 1, minHeight: 0, display: "flex", bgcolor: STAGE_GROUND }}>
             {look.data ? <Pair look={look.data} result={now} spot={spot} /> : <Box sx={{ flex: 1 }} aria-busy="true" />}
           </Box>
           <Stack
@@ -118,7 +119,7 @@ export function LookThrough(props: {
             sx={{ px: 2.5, py: 1.25, alignItems: "center", borderTop: 1, borderColor: "divider" }}
           >
             <Box sx={{ minWidth: 0, flex: 1 }}>
-              <Typography variant="body2" noWrap sx={{ fontWeight: 600 }}>
+              <Typography variant="subtitle2" noWrap>
                 {now.file_name}
               </Typography>
               <Typography variant="caption" noWrap component="div" sx={{ color: "text.secondary" }}>

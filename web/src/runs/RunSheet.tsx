@@ -192,7 +192,7 @@ function JobRow(props: {
         sx={{ width: 60, height: 44, objectFit: "contain", flexShrink: 0 }}
       />
       <Box sx={{ width: 330, minWidth: 0 }}>
-        <Typography variant="body2" noWrap sx={{ fontWeight: 600 }} title={job.file_name}>
+        <Typography variant="subtitle2" noWrap title={job.file_name}>
           {job.file_name}
         </Typography>
         <Typography variant="caption" noWrap component="div" sx={{ color: "text.secondary" }}>

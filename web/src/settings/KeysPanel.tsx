@@ -23,7 +23,7 @@ export function KeysPanel() {
       </TextField>
       {command && (
         <Stack direction="row" spacing={1} sx={{ alignItems: "center" }}>
-          <Typography variant="body2" data-testid="its-keys" sx={{ flex: 1, fontWeight: 600 }}>
+          <Typography variant="subtitle2" data-testid="its-keys" sx={{ flex: 1 }}>
             {keyWords(keysOf(own, command))}
           </Typography>
           <Button
@@ -54,7 +54,7 @@ export function KeysPanel() {
           <Typography variant="caption" sx={{ color: "text.secondary" }}>
             Changed here
           </Typography>
-          <Box component="ul" sx={{ m: 0, pl: 2, fontSize: 14 }}>
+          <Box component="ul" sx={{ m: 0, pl: 2, typography: "body2" }}>
             {changed.map((c) => (
               <li key={c.id}>
                 {c.title}: {keyWords(keysOf(own, c))}

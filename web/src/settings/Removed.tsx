@@ -90,7 +90,7 @@ export function RemovedPanel() {
                 sx={{ alignItems: "center", borderBottom: 1, borderColor: "divider", py: 0.5 }}
               >
                 <Box sx={{ flex: 1, minWidth: 0 }}>
-                  <Typography variant="body2" noWrap sx={{ fontWeight: 600 }}>
+                  <Typography variant="subtitle2" noWrap>
                     {thing.name}
                   </Typography>
                   <Typography variant="caption" noWrap sx={{ color: "text.secondary", display: "block" }}>

@@ -74,7 +74,7 @@ function Products() {
             spacing={1}
             sx={{ alignItems: "center", borderBottom: 1, borderColor: "divider", py: 0.5 }}
           >
-            <Typography variant="body2" noWrap sx={{ width: 140, fontWeight: 600 }}>
+            <Typography variant="subtitle2" noWrap sx={{ width: 140 }}>
               {p.name}
             </Typography>
             <Typography variant="body2" noWrap sx={{ flex: 1 }}>
@@ -147,7 +147,7 @@ function Machine({ models }: { models: Model[] }) {
           ? "No worker is there."
           : `${counted(workers.length, "worker")}, ${workers.filter((w) => w.job_id != null).length} busy, on ${[...new Set(workers.map((w) => w.machine))].join(", ")}`}
       </Typography>
-      <Box component="table" sx={{ width: "100%", borderSpacing: 0, fontSize: 14 }}>
+      <Box component="table" sx={{ width: "100%", borderSpacing: 0, typography: "body2" }}>
         <tbody>
           {rated.map((m) => (
             <tr key={m.card.id}>
@@ -227,7 +227,7 @@ function Outside() {
           display: "grid",
           gridTemplateColumns: "80px 1fr",
           gap: "6px 12px",
-          fontSize: 14,
+          typography: "body2",
           "& dd": { m: 0, overflowWrap: "anywhere" },
           "& dt": { color: "text.secondary" },
         }}

@@ -26,7 +26,12 @@ export function SuggestionsPanel() {
       {subjects.length > 0 && (
         <Box
           component="table"
-          sx={{ width: "100%", borderSpacing: 0, fontSize: 14, "& th": { fontWeight: 400, color: "text.secondary" } }}
+          sx={{
+            width: "100%",
+            borderSpacing: 0,
+            typography: "body2",
+            "& th": { fontWeight: "fontWeightRegular", color: "text.secondary" },
+          }}
         >
           <thead>
             <tr>
@@ -57,7 +62,7 @@ export function SuggestionsPanel() {
         </Box>
       )}
       {otherwise.length > 0 && (
-        <Box component="details" sx={{ fontSize: 14 }}>
+        <Box component="details" sx={{ typography: "body2" }}>
           <Box component="summary" sx={{ cursor: "pointer" }}>
             {counted(otherwise.length, "picture")} treated otherwise
           </Box>

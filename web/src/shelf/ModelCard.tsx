@@ -5,6 +5,7 @@ import { BarChart } from "@mui/x-charts/BarChart";
 import { type ReactNode, useState } from "react";
 import type { Model } from "../api/client";
 import { bytes, decimal, whole } from "../app/format";
+import { PLOT_TEXT, STAGE_GROUND } from "../look/tokens";
 import { type Bar, COUNTED_FROM, bars, overEveryday, speed, cardId } from "./measures";
 
 export function ModelCard({
@@ -80,7 +81,7 @@ export function ModelCard({
 /** The middle of one half of the example, at its own pixels. */
 function Half({ model, side, words }: { model: Model; side: "before" | "after"; words: string }) {
   return (
-    <Box sx={{ position: "relative", height: 172, overflow: "hidden", bgcolor: "#777" }}>
+    <Box sx={{ position: "relative", height: 172, overflow: "hidden", bgcolor: STAGE_GROUND }}>
       <Box
         component="img"
         loading="lazy"
@@ -123,7 +124,7 @@ function Chart({ bars, over }: { bars: Bar[]; over: string }) {
             width: 176,
             disableLine: true,
             disableTicks: true,
-            tickLabelStyle: { fontSize: 13, fill: palette.text.primary },
+            tickLabelStyle: { ...PLOT_TEXT, fill: palette.text.primary },
             categoryGapRatio: 0.35,
             colorMap: {
               type: "ordinal",
@@ -150,7 +151,7 @@ function Chart({ bars, over }: { bars: Bar[]; over: string }) {
             valueFormatter: (value) => `${gain(value ?? 0)} dB`,
           },
         ]}
-        slotProps={{ barLabel: { style: { fontSize: 12, fill: palette.text.primary } } }}
+        slotProps={{ barLabel: { style: { ...PLOT_TEXT, fill: palette.text.primary } } }}
       />
     </Box>
   );

@@ -5,6 +5,7 @@
  * beside the canvas has changed.
  */
 
+import { NO_DIFFERENCE, OVER_PICTURE, STAGE_GROUND } from "../look/tokens";
 import {
   type Box,
   type Camera,
@@ -80,7 +81,6 @@ export const AMPLIFIED = 8;
 
 /** Side of each of the loupe's two windows, in CSS pixels, and what lies below a picture's edge in it. */
 const LOUPE_SIDE = 220;
-const LOUPE_GROUND = "#777";
 
 interface Loupe {
   left: number;
@@ -582,7 +582,7 @@ export class Stage {
     context.beginPath();
     context.rect(x, y, width, height);
     context.clip();
-    context.fillStyle = "#000";
+    context.fillStyle = NO_DIFFERENCE;
     context.fillRect(x, y, width, height);
     context.translate(cell.left, cell.top);
     for (const view of [first, second]) {
@@ -629,10 +629,10 @@ export class Stage {
     const { context } = this;
     stacks.forEach((stack, i) => {
       const cell = { left: left + i * side, top, width: side, height: side };
-      context.fillStyle = LOUPE_GROUND;
+      context.fillStyle = STAGE_GROUND;
       context.fillRect(cell.left, cell.top, side, side);
       this.drawPane(cell, whole(cell), camera, part, stack);
-      context.strokeStyle = "#fff";
+      context.strokeStyle = OVER_PICTURE.line;
       context.lineWidth = window.devicePixelRatio;
       context.strokeRect(cell.left + 0.5, cell.top + 0.5, side - 1, side - 1);
     });
@@ -704,8 +704,8 @@ function drawMark(context: CanvasRenderingContext2D, [x, y]: [number, number], l
   const ratio = window.devicePixelRatio;
   const arm = Math.max(9 * ratio, reach);
   for (const [colour, width] of [
-    ["rgba(0, 0, 0, 0.7)", 3],
-    ["#fff", 1],
+    [OVER_PICTURE.rim, 3],
+    [OVER_PICTURE.line, 1],
   ] as const) {
     context.strokeStyle = colour;
     context.lineWidth = width * ratio;
@@ -726,9 +726,9 @@ function drawMark(context: CanvasRenderingContext2D, [x, y]: [number, number], l
   }
   context.font = `600 ${12 * ratio}px "Source Sans 3 Variable", sans-serif`;
   context.lineWidth = 3 * ratio;
-  context.strokeStyle = "rgba(0, 0, 0, 0.7)";
+  context.strokeStyle = OVER_PICTURE.rim;
   context.strokeText(label, x + arm + 3 * ratio, y - arm + 5 * ratio);
-  context.fillStyle = "#fff";
+  context.fillStyle = OVER_PICTURE.line;
   context.fillText(label, x + arm + 3 * ratio, y - arm + 5 * ratio);
 }
 

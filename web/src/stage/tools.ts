@@ -4,6 +4,8 @@
  * A tool speaks of places in the stage's own coordinates, and draws what it is about to do.
  */
 
+import { OVER_PICTURE } from "../look/tokens";
+
 export interface Point {
   x: number;
   y: number;
@@ -22,14 +24,10 @@ export interface Tool {
   draw(context: CanvasRenderingContext2D, toPane: ToPane, scale: number): void;
 }
 
-const AMBER = "rgba(240, 164, 65, 0.55)";
-const RIM = "rgba(255, 255, 255, 0.9)";
-const SHADE = "rgba(0, 0, 0, 0.6)";
-
 function ring(context: CanvasRenderingContext2D, [x, y]: [number, number], radius: number): void {
   for (const [colour, width] of [
-    [SHADE, 3],
-    [RIM, 1],
+    [OVER_PICTURE.rim, 3],
+    [OVER_PICTURE.line, 1],
   ] as const) {
     context.beginPath();
     context.arc(x, y, radius, 0, 2 * Math.PI);
@@ -91,7 +89,7 @@ export class Brush implements Tool {
       for (const point of rest.length > 0 ? rest : [first]) context.lineTo(...toPane(point));
       context.lineWidth = 2 * this.radius * scale;
       context.lineCap = context.lineJoin = "round";
-      context.strokeStyle = this.erases ? "rgba(30, 30, 30, 0.5)" : AMBER;
+      context.strokeStyle = this.erases ? OVER_PICTURE.unpaint : OVER_PICTURE.paint;
       context.stroke();
     }
     if (this.at) ring(context, toPane(this.at), this.radius * scale);
@@ -127,8 +125,8 @@ export class Line implements Tool {
     if (!ends) return;
     const [from, to] = [toPane(ends[0]), toPane(ends[1])];
     for (const [colour, width] of [
-      [SHADE, 4],
-      [RIM, 1.5],
+      [OVER_PICTURE.rim, 4],
+      [OVER_PICTURE.line, 1.5],
     ] as const) {
       context.beginPath();
       context.moveTo(...from);

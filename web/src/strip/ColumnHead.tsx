@@ -30,7 +30,7 @@ export function ColumnHead(props: {
           disabled={!props.onTurnTo}
           onClick={props.onTurnTo}
           title={props.onTurnTo && "Put it on the rail below, to change it"}
-          sx={{ font: "inherit", fontWeight: 600, fontSize: 14, color: props.now ? "primary.main" : "text.primary" }}
+          sx={{ font: "inherit", typography: "subtitle2", color: props.now ? "primary.main" : "text.primary" }}
         >
           {props.name}
           {props.won ? ", chosen" : ""}

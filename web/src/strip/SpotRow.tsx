@@ -3,6 +3,7 @@
 import { Box, Typography } from "@mui/material";
 import { type PointerEvent, useEffect, useState } from "react";
 import type { Spot } from "../api/client";
+import { STAGE_GROUND } from "../look/tokens";
 import type { Column } from "./columns";
 
 export function SpotRow(props: {
@@ -30,9 +31,7 @@ export function SpotRow(props: {
   return (
     <Box role="row" sx={{ display: "contents" }}>
       <Box role="rowheader" sx={{ pt: 1 }}>
-        <Typography variant="body2" sx={{ fontWeight: 600 }}>
-          {props.number}
-        </Typography>
+        <Typography variant="subtitle2">{props.number}</Typography>
         <Typography variant="caption" sx={{ color: "text.secondary" }}>
           {props.spot.name}
         </Typography>
@@ -41,7 +40,7 @@ export function SpotRow(props: {
         <Box
           key={column.key}
           role="cell"
-          sx={{ height: props.height, bgcolor: "#777", overflow: "hidden", cursor: "grab", touchAction: "none" }}
+          sx={{ height: props.height, bgcolor: STAGE_GROUND, overflow: "hidden", cursor: "grab", touchAction: "none" }}
           title="Drag to shift the spot in all columns"
           onPointerDown={grab}
           onPointerMove={move}

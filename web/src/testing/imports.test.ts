@@ -50,10 +50,14 @@ it("no module needs itself through others", () => {
   expect(circles).toEqual([]);
 });
 
+it("the look's figures and colours need nothing", () => {
+  expect(graph.get("look/tokens.ts")).toEqual([]);
+});
+
 it("the stage knows nothing of React, nor of what lies around it", () => {
   const of = (folder: string) => sources.filter((file) => file.startsWith(folder) && !file.includes(".test."));
   for (const file of of("stage/")) {
     expect(texts.get(file), file).not.toMatch(/from "react/);
-    for (const other of graph.get(file) ?? []) expect(other).toMatch(/^(stage|api)\//);
+    for (const other of graph.get(file) ?? []) expect(other).toMatch(/^(stage|api)\/|^look\/tokens\.ts$/);
   }
 });

@@ -19,8 +19,8 @@ import type {
   Plan,
   RunSheet,
 } from "../api/client";
-import { theme } from "../app/theme";
 import { IDENTITY } from "../stage/affine";
+import { theme } from "../look/theme";
 
 /** Shows a component, and gives the hand that works it. */
 export function show(element: ReactElement) {

@@ -143,7 +143,9 @@ fn decoded(bytes: &[u8]) -> Option<Tile> {
     let (head, values) = bytes.split_at_checked(HEAD)?;
     let word = |at: usize| head[at..at + 4].try_into().map(u32::from_ne_bytes).ok();
     let size = Size::new(word(4)?, word(8)?);
-    let whole = &head[..4] == MAGIC && values.len() as u64 == size.area() * 6 && word(12)? == crc32fast::hash(values);
+    let whole = &head[..4] == MAGIC
+        && size.area().checked_mul(6) == Some(values.len() as u64)
+        && word(12)? == crc32fast::hash(values);
     whole.then(|| {
         let values = values.chunks_exact(2).map(|pair| u16::from_ne_bytes([pair[0], pair[1]])).collect();
         Tile::from_values(size, values)

@@ -80,6 +80,7 @@ mod tests {
             marks_gain: 0.0,
             edges: 0.0,
             overshoot: None,
+            patterned: false,
         };
         Trial { factor: 4, parts: 5, tried: vec![tried(EVERYDAY, everyday), tried(LETTERING, lettering)], chosen }
     }

@@ -21,7 +21,7 @@ pub use reason::{PrintFacts, Reason, Step};
 pub use subject::{LETTERING, PRINTS};
 pub use suggestion::{Suggestion, usual_grade};
 pub use trial::{
-    Chosen, Circumstances, HARDLY, KeptTrial, MOST_OVERSHOOT, Trial, Tried, best, entrants, expected_of_fine,
-    factor_for, is_far_behind, usual_or_best,
+    Chosen, Circumstances, HARDLY, KeptTrial, MOST_OF_A_PATTERN, MOST_OVERSHOOT, Trial, Tried, best, entrants,
+    expected_of_fine, factor_for, is_far_behind, usual_or_best,
 };
 pub use usual::Usual;

@@ -8,7 +8,7 @@ use super::doubt::doubts;
 use super::faces::{self, Damage};
 use super::reason::{PrintFacts, Reason, Step};
 use super::subject::{LETTERING, PRINTS, subject_of};
-use super::trial::{Trial, factor_for};
+use super::trial::{MOST_OF_A_PATTERN, Trial, factor_for};
 use crate::clean::{Clean, Marks, Noise};
 use crate::face::{Face, Faces};
 use crate::file::Facts;
@@ -137,6 +137,15 @@ impl Suggestion {
                 strength = trial.chosen.strength.min(strength);
                 if gains {
                     because(Step::Enlarge, trial.reason(catalogue));
+                }
+                if gains && trial.chosen.patterned {
+                    because(
+                        Step::Enlarge,
+                        format!(
+                            "it holds a fine regular pattern, whose lines a model may carry on wrongly: at most {:.0} % of it",
+                            100.0 * MOST_OF_A_PATTERN
+                        ),
+                    );
                 }
                 trial.chosen.grade
             }

@@ -73,13 +73,16 @@ pub struct Chosen {
     pub edges: f32,
     /// How far edges overshoot then, as a share of their height; nothing where there are too few edges to tell.
     pub overshoot: Option<f32>,
+    /// Whether the picture holds a fine regular pattern, which shrinking turns into another: the trial says little of it.
+    #[serde(default)]
+    pub patterned: bool,
 }
 
 /// dB by which the fine model must come nearer than the draft for the wait.
 const WORTH_WAITING_FOR: f64 = 0.08;
 
-/// dB by which another subject's model must come nearer than Everyday's.
-const WORTH_CHANGING: f64 = 0.1;
+/// dB by which another subject's model must come nearer than the better one of Everyday's.
+const WORTH_CHANGING: f64 = 0.15;
 
 /// dB that another subject's model may lose against Everyday where it comes nearer to the eye, and by what share it must.
 pub(super) const MAY_LOSE: f64 = 0.1;
@@ -97,6 +100,9 @@ const FAR_BEHIND: f64 = 0.5;
 
 /// Mean CIEDE2000 of 8 px means beyond which a model is not suggested.
 pub(super) const MOST_DRIFT: f64 = 0.5;
+
+/// The most that a model may add where a picture holds a fine regular pattern: it may carry its lines on in a wrong direction.
+pub const MOST_OF_A_PATTERN: f32 = 0.7;
 
 /// Overshoot that all sharpening together may cause, as a share of an edge's height.
 pub const MOST_OVERSHOOT: f32 = 0.04;
@@ -170,9 +176,11 @@ pub fn best<'t>(tried: &'t [Tried], known: Circumstances<'_>) -> Option<(&'t str
         }
     };
     let Some(everyday) = of(EVERYDAY) else { return tried.first().map(|t| (t.subject.as_str(), t.grade)) };
+    let nearest =
+        tried.iter().filter(|t| t.subject == EVERYDAY).map(|t| t.figures.psnr).fold(f64::NEG_INFINITY, f64::max);
     let worth = |other: &Tried| {
         let (plain, own) = (&everyday.figures, &other.figures);
-        let gain = own.psnr - plain.psnr;
+        let gain = own.psnr - nearest;
         let nearer = own.looks_nearer_than(plain).unwrap_or_default();
         let harms = own.draws_screen() || own.drift > MOST_DRIFT.max(plain.drift + MAY_DRIFT);
         // A model for old prints takes away what the picture holds, dust and grain: nothing can come nearer by that.
@@ -187,10 +195,11 @@ pub fn best<'t>(tried: &'t [Tried], known: Circumstances<'_>) -> Option<(&'t str
     Some((chosen.subject.as_str(), chosen.grade))
 }
 
-/// The first of some settings, each with how near it comes in dB, that comes as near as the best one or hardly less so.
-pub fn usual_or_best<const N: usize>(tries: [(f32, f64); N]) -> (f32, f64) {
+/// The first of some settings, each with how near it comes in dB, that comes as near as the best one or hardly less so; `doubt` as in
+/// [`Circumstances`].
+pub fn usual_or_best<const N: usize>(tries: [(f32, f64); N], doubt: f64) -> (f32, f64) {
     let best = tries.iter().map(|(_, psnr)| *psnr).fold(f64::NEG_INFINITY, f64::max);
-    tries.into_iter().find(|(_, psnr)| *psnr >= best - HARDLY).unwrap_or(tries[0])
+    tries.into_iter().find(|(_, psnr)| *psnr >= best - HARDLY * doubt).unwrap_or(tries[0])
 }
 
 impl Trial {

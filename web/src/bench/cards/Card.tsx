@@ -4,7 +4,7 @@ import CloseIcon from "@mui/icons-material/Close";
 import { Box, ButtonBase, IconButton, Typography } from "@mui/material";
 import { type ReactNode, useEffect, useRef, useState } from "react";
 import { createPortal } from "react-dom";
-import { SHORT_WINDOW } from "../../app/theme";
+import { SHORT_WINDOW, SMALL_ICON } from "../../look/tokens";
 import { useBand } from "./band";
 
 /** Characters of a state that are always shown in full, as far as the rail has room for them. */
@@ -56,7 +56,7 @@ export function Card(props: {
         <Typography variant="caption" sx={{ color: "text.secondary", display: "block", lineHeight: 1.3 }}>
           {name}
         </Typography>
-        <Typography variant="body2" component="span" noWrap sx={{ display: "block", fontWeight: 600 }}>
+        <Typography variant="subtitle2" component="span" noWrap sx={{ display: "block" }}>
           {state}
         </Typography>
       </ButtonBase>
@@ -117,7 +117,7 @@ function Panel({ name, onClose, children }: { name: string; onClose: () => void;
         onClick={onClose}
         sx={{ position: "absolute", top: 4, right: 4 }}
       >
-        <CloseIcon sx={{ fontSize: 18 }} />
+        <CloseIcon sx={SMALL_ICON} />
       </IconButton>
     </Box>
   );

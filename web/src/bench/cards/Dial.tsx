@@ -64,9 +64,7 @@ export function Dial(props: {
         <Tooltip title={props.effect} placement="top-start">
           <Typography variant="body2">{props.label}</Typography>
         </Tooltip>
-        <Typography variant="body2" sx={{ fontWeight: 600 }}>
-          {format(props.value)}
-        </Typography>
+        <Typography variant="subtitle2">{format(props.value)}</Typography>
       </Box>
       <Tooltip
         title={suggested === undefined ? "" : `Suggested: ${format(suggested)}; a double click returns to it`}

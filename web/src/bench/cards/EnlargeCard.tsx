@@ -81,9 +81,7 @@ export function EnlargeCard(props: {
           {props.plan && <Typography variant="body2">{props.plan.description}</Typography>}
           {used.map((model) => (
             <Box key={model.card.id}>
-              <Typography variant="body2" sx={{ fontWeight: 600 }}>
-                {model.title}
-              </Typography>
+              <Typography variant="subtitle2">{model.title}</Typography>
               <Typography variant="body2" sx={{ color: "measured" }}>
                 {evidence(model)}
               </Typography>

@@ -6,6 +6,7 @@ import type { Model, Original, OwnFace, Plan, PlannedFace, Suggestion, Intent } 
 import { useRestoration } from "../../api/queries";
 import { decimal, percent } from "../../app/format";
 import { changedFace, ownFaces, usualStrength, withoutFace } from "../faces";
+import { STAGE_GROUND } from "../../look/tokens";
 import { Card } from "./Card";
 import { Dial } from "./Dial";
 import { Column, Part, Reasons } from "./Part";
@@ -181,11 +182,7 @@ function FaceRow(props: {
                 onChange={(_, on) => props.onChange(props.changed({ on }))}
               />
             }
-            label={
-              <Typography variant="body2" sx={{ fontWeight: 600 }}>
-                Face {number}
-              </Typography>
-            }
+            label={<Typography variant="subtitle2">Face {number}</Typography>}
             sx={{ mr: 0, ml: -1 }}
           />
           <Box sx={{ flex: 1 }} />
@@ -222,7 +219,7 @@ function CloseUp(props: { address?: string | null; words: string; onClick: () =>
       <Box
         component="button"
         onClick={props.onClick}
-        sx={{ p: 0, border: 1, borderColor: "divider", bgcolor: "#777", cursor: "pointer", lineHeight: 0 }}
+        sx={{ p: 0, border: 1, borderColor: "divider", bgcolor: STAGE_GROUND, cursor: "pointer", lineHeight: 0 }}
       >
         <Box
           component="img"

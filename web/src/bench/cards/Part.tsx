@@ -46,7 +46,7 @@ export function Part(props: {
           />
         }
         label={
-          <Typography variant="body2" noWrap sx={{ fontWeight: 600 }}>
+          <Typography variant="subtitle2" noWrap>
             {props.name}
           </Typography>
         }

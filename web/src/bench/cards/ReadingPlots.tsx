@@ -3,6 +3,7 @@
 import { Box, Stack, Typography } from "@mui/material";
 import type { Reading } from "../../api/client";
 import { decimal } from "../../app/format";
+import { grey } from "../../look/tokens";
 
 type Measured = Reading["reading"];
 
@@ -61,7 +62,7 @@ export function NoiseByBrightness({ level, hidden }: { level: number[]; hidden?:
       </Stack>
       <Stack direction="row" spacing={0.5} sx={{ height: 6, mt: 0.5 }}>
         {level.map((_, i) => (
-          <Box key={i} sx={{ flex: 1, bgcolor: `hsl(0 0% ${(i + 0.5) * 12.5}%)`, border: 1, borderColor: "divider" }} />
+          <Box key={i} sx={{ flex: 1, bgcolor: grey((i + 0.5) / level.length), border: 1, borderColor: "divider" }} />
         ))}
       </Stack>
       <Typography variant="caption" sx={CAPTION}>

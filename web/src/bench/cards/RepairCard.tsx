@@ -5,6 +5,7 @@ import type { Fade, Repair, Suggestion, Wear } from "../../api/client";
 import { rules } from "../../api/rules";
 import { mean, percent } from "../../app/format";
 import { unmarked } from "../marking";
+import { CHANNELS } from "../../look/tokens";
 import { Card } from "./Card";
 import { Dial } from "./Dial";
 import { Part, Reasons } from "./Part";
@@ -172,20 +173,16 @@ function FadeControls(props: { fade: Fade; suggested?: Fade | null; onChange: (f
   );
 }
 
-const COLOURS = [
-  ["red", "#d9695f"],
-  ["green", "#6fae74"],
-  ["blue", "#6c8fd6"],
-] as const;
+const COLOURS = ["red", "green", "blue"] as const;
 
 /** From where to where each colour of the print reaches today: what lies beside the bars is lost. */
 function Ranges({ fade }: { fade: Fade }) {
   const words = COLOURS.map(
-    ([name], i) => `${name} from ${percent(fade.black[i] ?? 0)} to ${percent(fade.white[i] ?? 1)}`,
+    (name, i) => `${name} from ${percent(fade.black[i] ?? 0)} to ${percent(fade.white[i] ?? 1)}`,
   ).join(", ");
   return (
     <Box role="img" aria-label={`What is left of the print's tones: ${words}`} sx={{ mt: 0.5, maxWidth: 320 }}>
-      {COLOURS.map(([name, colour], i) => (
+      {COLOURS.map((name, i) => (
         <Box key={name} sx={{ position: "relative", height: 5, mb: "2px", bgcolor: "action.hover" }}>
           <Box
             sx={{
@@ -194,7 +191,7 @@ function Ranges({ fade }: { fade: Fade }) {
               bottom: 0,
               left: `${(fade.black[i] ?? 0) * 100}%`,
               right: `${(1 - (fade.white[i] ?? 1)) * 100}%`,
-              bgcolor: colour,
+              bgcolor: CHANNELS[i],
             }}
           />
         </Box>

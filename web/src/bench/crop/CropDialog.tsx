@@ -26,6 +26,7 @@ import {
 import { rules } from "../../api/rules";
 import { pixels } from "../../app/format";
 import { Dial } from "../cards/Dial";
+import { OVER_PICTURE, STAGE_GROUND } from "../../look/tokens";
 import { Hand } from "./hand";
 
 const ROOM = { width: 860, height: 460 };
@@ -197,7 +198,7 @@ function Stage(props: {
         height: turned.height * scale,
         mx: "auto",
         overflow: "hidden",
-        bgcolor: "#777",
+        bgcolor: STAGE_GROUND,
         touchAction: "none",
         userSelect: "none",
       }}
@@ -233,11 +234,11 @@ function Stage(props: {
           top: rect.y * scale,
           width: rect.width * scale,
           height: rect.height * scale,
-          border: "1px solid #fff",
-          boxShadow: "0 0 0 2000px rgba(0,0,0,0.55)",
+          border: `1px solid ${OVER_PICTURE.line}`,
+          boxShadow: `0 0 0 2000px ${OVER_PICTURE.shade}`,
           cursor: "move",
           // A level and a plumb line, to straighten by.
-          backgroundImage: "linear-gradient(#fff9, #fff9), linear-gradient(#fff9, #fff9)",
+          backgroundImage: `linear-gradient(${OVER_PICTURE.faint} 0 0), linear-gradient(${OVER_PICTURE.faint} 0 0)`,
           backgroundSize: "100% 1px, 1px 100%",
           backgroundPosition: "center",
           backgroundRepeat: "no-repeat",
@@ -259,8 +260,8 @@ function Stage(props: {
               top: `calc(${(gy + 1) * 50}% - ${(gy + 1) * 7}px)`,
               width: 14,
               height: 14,
-              bgcolor: "#fff",
-              border: "1px solid #0008",
+              bgcolor: OVER_PICTURE.line,
+              border: `1px solid ${OVER_PICTURE.rim}`,
               cursor: gx === 0 ? "ns-resize" : gy === 0 ? "ew-resize" : gx === gy ? "nwse-resize" : "nesw-resize",
             }}
           />

@@ -1,6 +1,7 @@
 /** The look, in one place: two themes, one accent, hairlines, one typeface with tabular figures. */
 
 import { createTheme } from "@mui/material/styles";
+import { COLOURS, type ThemeName } from "./tokens";
 
 declare module "@mui/material/styles" {
   interface Palette {
@@ -12,28 +13,6 @@ declare module "@mui/material/styles" {
     hairline: string;
   }
 }
-
-/** What lies around a picture until its own ground is chosen: neutral, and of no theme. */
-export const STAGE_GROUND = "#777";
-
-/** Where a window is too low for everything at once: on a small screen, or magnified. */
-export const SHORT_WINDOW = "@media (max-height: 560px)";
-
-/** Red, green and blue as curves are drawn, legible on both grounds. */
-export const CHANNELS = ["#C4473A", "#3C8A4E", "#3F6FB5"] as const;
-
-export type ThemeName = "paper" | "dim";
-
-const COLOURS = {
-  paper: {
-    ground: "#F4F1EA", panel: "#FBF9F5", ink: "#23211E", faint: "#65605A", hairline: "#D9D3C7",
-    action: "#9C5200", onAction: "#FFFFFF", measured: "#2B6A6E", loss: "#A3262C",
-  },
-  dim: {
-    ground: "#1D1C1A", panel: "#262422", ink: "#E9E4DA", faint: "#A8A197", hairline: "#3A3733",
-    action: "#F0A441", onAction: "#1D1C1A", measured: "#7FC1C2", loss: "#F08A80",
-  },
-}; // prettier-ignore
 
 export function theme(name: ThemeName) {
   const c = COLOURS[name];
@@ -56,9 +35,14 @@ export function theme(name: ThemeName) {
     typography: {
       fontFamily: '"Source Sans 3 Variable", "Source Sans 3", sans-serif',
       fontSize: 14,
+      fontWeightBold: 600,
       button: { textTransform: "none", fontWeight: 600 },
       h1: { fontSize: "1.25rem", fontWeight: 600 },
       h2: { fontSize: "1rem", fontWeight: 600 },
+      // The sentence that says what is made.
+      subtitle1: { fontSize: "1.0625rem" },
+      // Names, beside what is said of them.
+      subtitle2: { fontSize: "0.875rem", fontWeight: 600, lineHeight: 1.43 },
       body2: { fontSize: "0.875rem" },
       caption: { fontSize: "0.8125rem" },
     },
@@ -94,6 +78,8 @@ export function theme(name: ThemeName) {
           },
         },
       },
+      // A name is no heading.
+      MuiTypography: { defaultProps: { variantMapping: { subtitle1: "p", subtitle2: "p" } } },
       MuiPaper: {
         defaultProps: { elevation: 0 },
         styleOverrides: { root: { backgroundImage: "none" } },
