@@ -30,6 +30,7 @@ export function Curtain(props: { share: number; across: boolean; onMove: (share:
       aria-valuemax={100}
       aria-valuenow={Math.round(share * 100)}
       aria-valuetext={`${Math.round(share * 100)} per cent original`}
+      data-line
       onPointerDown={(e) => {
         dragging.current = true;
         e.currentTarget.setPointerCapture(e.pointerId);

@@ -59,6 +59,24 @@ export function theme(name: ThemeName) {
           "@media (prefers-reduced-motion: reduce)": {
             "*, *::before, *::after": { animationDuration: "0s !important", transitionDuration: "0s !important" },
           },
+          // Where the system sets the colours, what colour alone tells is told by lines.
+          "@media (forced-colors: active)": {
+            "header a, [role=tab]": { borderColor: "Canvas !important" },
+            "[aria-current=page], [aria-current=true], [aria-pressed=true], [aria-selected=true], [aria-expanded=true]":
+              {
+                outline: "2px solid Highlight !important",
+                outlineOffset: "-2px !important",
+              },
+            ":focus-visible": { outline: "3px solid CanvasText !important" },
+            ".MuiButton-contained, .MuiDialog-paper, .MuiMenu-paper, .MuiPopover-paper": {
+              border: "1px solid CanvasText !important",
+            },
+            "svg.MuiSvgIcon-root": { color: "CanvasText" },
+            ".MuiLinearProgress-root": { border: "1px solid CanvasText" },
+            ".MuiLinearProgress-bar, [data-line]::before": { backgroundColor: "Highlight !important" },
+            // What is drawn, not written, keeps the colours that it speaks with.
+            "[role=img]": { forcedColorAdjust: "none" },
+          },
         },
       },
       MuiButtonBase: { defaultProps: { disableRipple: true } },
