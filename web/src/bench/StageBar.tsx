@@ -19,7 +19,7 @@ import {
 import type { Spot } from "../api/client";
 import { decimal } from "../app/format";
 import type { Layout } from "../stage/layout";
-import { SHORT_WINDOW, SMALL_ICON } from "../look/tokens";
+import { BY_FINGER, SHORT_WINDOW, SMALL_ICON } from "../look/tokens";
 import { ViewMenu } from "./ViewMenu";
 import type { ViewSettings } from "./viewSettings";
 
@@ -158,16 +158,19 @@ export function StageBar(props: {
       >
         {props.readout}
       </Typography>
-      <Tooltip title="The stage alone on the screen">
-        <IconButton
-          aria-label={props.full ? "With everything around the stage" : "The stage alone"}
-          aria-pressed={props.full}
-          onClick={props.onFull}
-        >
-          {props.full ? <CloseFullscreenIcon sx={SMALL_ICON} /> : <OpenInFullIcon sx={SMALL_ICON} />}
-        </IconButton>
-      </Tooltip>
-      <ViewMenu {...props} />
+      {/* In reach however far the rest is scrolled. */}
+      <Stack direction="row" sx={{ position: "sticky", right: 0, alignItems: "center", bgcolor: "background.default" }}>
+        <Tooltip title="The stage alone on the screen">
+          <IconButton
+            aria-label={props.full ? "With everything around the stage" : "The stage alone"}
+            aria-pressed={props.full}
+            onClick={props.onFull}
+          >
+            {props.full ? <CloseFullscreenIcon sx={SMALL_ICON} /> : <OpenInFullIcon sx={SMALL_ICON} />}
+          </IconButton>
+        </Tooltip>
+        <ViewMenu {...props} />
+      </Stack>
     </Stack>
   );
 }
@@ -232,7 +235,13 @@ function SpotKeys(props: { spots: Spot[]; onSpot: (index: number) => void; spots
           <ButtonBase
             aria-label={`Spot ${i + 1}: ${spot.name}`}
             onClick={() => props.onSpot(i)}
-            sx={{ width: 22, height: 24, typography: "subtitle2", color: "primary.main" }}
+            sx={{
+              width: 22,
+              height: 24,
+              typography: "subtitle2",
+              color: "primary.main",
+              [BY_FINGER]: { width: 32, height: 36 },
+            }}
           >
             {i + 1}
           </ButtonBase>

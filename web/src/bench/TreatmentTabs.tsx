@@ -24,7 +24,7 @@ import { useState } from "react";
 import { type Letter, type Original, type Steps, type Intent, answered, api, sentence } from "../api/client";
 import { keys, useApply, useHouseTreatments } from "../api/queries";
 import { useKept } from "../app/kept";
-import { SMALL_ICON } from "../look/tokens";
+import { BY_FINGER, SMALL_ICON } from "../look/tokens";
 import { type Scope, added, letters, removed, stepsIn, switched } from "./treatments";
 
 const STEP_NAMES = { clean: "Clean", enlarge: "Enlarge", faces: "Faces", finish: "Finish" } as const;
@@ -117,6 +117,7 @@ function LetterTab(props: { letter: Letter; now: boolean; onClick: () => void })
       sx={{
         width: 24,
         height: 28,
+        [BY_FINGER]: { width: 28, height: 36 },
         typography: "subtitle2",
         color: props.now ? "primary.main" : "text.secondary",
         borderBottom: 2,

@@ -1,7 +1,7 @@
 /** The look, in one place: two themes, one accent, hairlines, one typeface with tabular figures. */
 
 import { createTheme } from "@mui/material/styles";
-import { COLOURS, type ThemeName } from "./tokens";
+import { BY_FINGER, COLOURS, type ThemeName } from "./tokens";
 
 declare module "@mui/material/styles" {
   interface Palette {
@@ -80,8 +80,14 @@ export function theme(name: ThemeName) {
         },
       },
       MuiButtonBase: { defaultProps: { disableRipple: true } },
-      MuiButton: { defaultProps: { disableElevation: true, size: "small" } },
-      MuiIconButton: { defaultProps: { size: "small" } },
+      MuiButton: {
+        defaultProps: { disableElevation: true, size: "small" },
+        styleOverrides: { root: { [BY_FINGER]: { minHeight: 36 } } },
+      },
+      MuiIconButton: {
+        defaultProps: { size: "small" },
+        styleOverrides: { root: { [BY_FINGER]: { minWidth: 36, minHeight: 36 } } },
+      },
       MuiTextField: { defaultProps: { size: "small", variant: "outlined" } },
       MuiSelect: { defaultProps: { size: "small" } },
       MuiToggleButton: {
@@ -91,6 +97,7 @@ export function theme(name: ThemeName) {
             textTransform: "none",
             padding: "3px 10px",
             lineHeight: 1.4,
+            [BY_FINGER]: { minHeight: 36, minWidth: 36 },
             color: c.faint,
             "&.Mui-selected": { color: c.ink },
           },

@@ -41,6 +41,9 @@ export const PLOT_TEXT = { fontSize: 12 } as const;
 /** Where a window is too low for everything at once: on a small screen, or magnified. */
 export const SHORT_WINDOW = "@media (max-height: 560px)";
 
+/** Where a finger points, which needs more room than a mouse. */
+export const BY_FINGER = "@media (pointer: coarse)";
+
 /** Red, green and blue as curves are drawn, legible on both grounds. */
 export const CHANNELS = ["#C4473A", "#3C8A4E", "#3F6FB5"] as const;
 

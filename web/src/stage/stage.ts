@@ -5,7 +5,6 @@
  * beside the canvas has changed.
  */
 
-import { NO_DIFFERENCE, OVER_PICTURE, STAGE_GROUND } from "../look/tokens";
 import {
   type Box,
   type Camera,
@@ -15,14 +14,15 @@ import {
   held,
   pan,
   snapped,
-  toPane,
   toPicture,
   visible,
   zoomAt,
 } from "./camera";
+import { type At, Hand, type Table } from "./hand";
 import { type Cell, type Layout, PANES, cellAt, cells, paneOf } from "./layout";
 import { liveliest } from "./liveliest";
-import { type Candidate, type Standing, TileStore, type View, drawTiles, levelFor, viewOf } from "./tiles";
+import { type Layer, type Loupe, type Mark, Painter, whole } from "./paint";
+import { type Candidate, type Standing, TileStore, type View, levelFor, viewOf } from "./tiles";
 import type { Point, Tool } from "./tools";
 
 /** Zoom in terms of the print: 1 is one of its pixels per device pixel. */
@@ -49,13 +49,6 @@ export interface Subject {
   opening?: Opening;
 }
 
-/** A numbered place that is marked in every pane. */
-export interface Mark extends Point {
-  label: string;
-  /** How far the corners lie from the place, in the stage's units; a fixed distance on the screen without. */
-  reach?: number;
-}
-
 /** What is shown beside the canvas. */
 export interface Seen {
   /** Device pixels per pixel of the print. */
@@ -76,30 +69,14 @@ export interface Seen {
   middle?: Point;
 }
 
-/** How many times a difference is shown as large as it is: a power of two. */
-export const AMPLIFIED = 8;
+export const NOTHING_SEEN: Seen = { zoom: 1, curtain: 0.5, panes: [], fromOriginal: false };
 
 /** Side of each of the loupe's two windows, in CSS pixels, and what lies below a picture's edge in it. */
 const LOUPE_SIDE = 220;
 
-interface Loupe {
-  left: number;
-  top: number;
-  side: number;
-  camera: Camera;
-  part: Box;
-  stacks: View[][];
-}
-
-export const NOTHING_SEEN: Seen = { zoom: 1, curtain: 0.5, panes: [], fromOriginal: false };
-
-/** A view that is drawn over others, with how much of it shows. */
-interface Layer extends View {
-  share?: number;
-}
-
 export class Stage {
   private readonly context: CanvasRenderingContext2D;
+  private readonly painter: Painter;
   private readonly tiles = new TileStore(() => this.refresh());
   private subject?: Subject;
   /** What a pane showed before its settings changed: it stays until the new one arrives. */
@@ -117,7 +94,7 @@ export class Stage {
   /** Whether the curtain lies across, with the first candidate above it. */
   private across = false;
   /** Where the pointer is, in device pixels of the canvas. */
-  private pointer?: [number, number];
+  private pointer?: At;
   private loupe = false;
   private difference = false;
   private layout: Layout = "curtain";
@@ -132,37 +109,23 @@ export class Stage {
   private readonly pointing = new Set<(at: Point | undefined) => void>();
   private seen: Seen = NOTHING_SEEN;
   private readonly observer: ResizeObserver;
-  /** Fingers and buttons that are down, by where they are in device pixels of the canvas. */
-  private readonly down = new Map<number, [number, number]>();
-  private working = false;
+  private readonly hand: Hand;
 
   constructor(private readonly canvas: HTMLCanvasElement) {
     const context = canvas.getContext("2d", { alpha: true });
     if (!context) throw new Error("this browser draws no pictures");
     this.context = context;
+    this.painter = new Painter(context, this.tiles);
     this.observer = new ResizeObserver(() => this.resize());
     this.observer.observe(canvas);
-    this.each((type, listener) => canvas.addEventListener(type, listener, { passive: false }));
+    this.hand = new Hand(canvas, this.table());
   }
 
   dispose(): void {
     this.observer.disconnect();
     cancelAnimationFrame(this.frame);
     this.tiles.want([]);
-    this.each((type, listener) => this.canvas.removeEventListener(type, listener));
-  }
-
-  private each(act: (type: string, listener: EventListener) => void): void {
-    const listeners = {
-      pointerdown: this.grab,
-      pointermove: this.move,
-      pointerup: this.letGo,
-      pointercancel: this.letGo,
-      pointerleave: this.leave,
-      wheel: this.wheel,
-      dblclick: this.doubleClick,
-    };
-    for (const [type, listener] of Object.entries(listeners)) act(type, listener as EventListener);
+    this.hand.dispose();
   }
 
   // What React needs to follow along.
@@ -273,7 +236,7 @@ export class Stage {
   /** What the hand does instead of moving the picture. */
   setTool(tool: Tool | undefined): void {
     this.tool = tool;
-    this.working = false;
+    this.hand.drop();
     this.canvas.style.cursor = tool?.cursor ?? "grab";
     this.refresh();
   }
@@ -339,102 +302,55 @@ export class Stage {
     this.moveTo(pan(this.current(), dx, dy));
   }
 
-  private readonly grab = (e: PointerEvent) => {
-    if (e.button !== 0 && e.button !== 1) return;
-    this.canvas.setPointerCapture(e.pointerId);
-    this.down.set(e.pointerId, this.onCanvas(e));
-    const at = this.placeOf(e);
-    if (this.tool && e.button === 0 && this.down.size === 1 && at) {
-      this.working = true;
-      this.tool.start(at);
-      this.refresh();
-    } else {
-      this.working = false;
-    }
-  };
-
-  private readonly move = (e: PointerEvent) => {
-    const before = this.down.get(e.pointerId);
-    const at = this.placeOf(e);
-    this.pointer = this.onCanvas(e);
-    if (this.loupe) this.refresh();
-    if (!before) {
-      this.tool?.hover?.(at);
-      if (this.tool) this.refresh();
-      for (const listener of this.pointing) listener(at);
-      return;
-    }
-    const now = this.onCanvas(e);
-    if (this.working) {
-      if (at) this.tool?.move(at);
-      this.refresh();
-    } else if (this.down.size === 2) {
-      this.pinch(e.pointerId, before, now);
-    } else {
-      this.panBy(now[0] - before[0], now[1] - before[1]);
-    }
-    this.down.set(e.pointerId, now);
-  };
-
-  /** Two fingers: the spots under them stay under them. */
-  private pinch(moved: number, before: [number, number], now: [number, number]): void {
-    const other = [...this.down].find(([id]) => id !== moved)?.[1];
-    if (!other) return;
-    const apart = (p: [number, number]) => Math.max(1, Math.hypot(p[0] - other[0], p[1] - other[1]));
-    const { x, y } = cellAt(this.layout, this.canvas, (other[0] + now[0]) / 2, (other[1] + now[1]) / 2);
-    this.panBy((now[0] - before[0]) / 2, (now[1] - before[1]) / 2);
-    this.zoomAround((this.current().scale / this.factor()) * (apart(now) / apart(before)), x, y);
+  /** The hand's table. */
+  private table(): Table {
+    return {
+      pan: (dx, dy) => this.panBy(dx, dy),
+      closer: (times, at) => this.zoomAround((this.current().scale / this.factor()) * times, ...this.inPane(at)),
+      twice: (at) => {
+        if (this.tool) return;
+        if (this.fitted) this.zoomAround(1, ...this.inPane(at));
+        else this.fit();
+      },
+      begin: (at) => {
+        const place = this.placeOf(at);
+        if (!this.tool || !place) return false;
+        this.tool.start(place);
+        this.refresh();
+        return true;
+      },
+      work: (at) => {
+        const place = this.placeOf(at);
+        if (place) this.tool?.move(place);
+        this.refresh();
+      },
+      end: () => {
+        this.tool?.end();
+        this.refresh();
+      },
+      pointer: (at, down) => {
+        this.pointer = at;
+        if (this.loupe) this.refresh();
+        if (down) return;
+        const place = at && this.placeOf(at);
+        this.tool?.hover?.(place);
+        if (this.tool) this.refresh();
+        for (const listener of this.pointing) listener(place);
+      },
+      rests: (long) => this.setLoupe(long),
+    };
   }
 
-  private readonly letGo = (e: PointerEvent) => {
-    this.down.delete(e.pointerId);
-    if (this.working) {
-      this.working = false;
-      this.tool?.end();
-      this.refresh();
-    }
-  };
-
-  private readonly leave = () => {
-    this.pointer = undefined;
-    this.tool?.hover?.(undefined);
-    if (this.tool) this.refresh();
-    for (const listener of this.pointing) listener(undefined);
-  };
-
-  private readonly wheel = (e: WheelEvent) => {
-    e.preventDefault();
-    const lines = e.deltaMode === WheelEvent.DOM_DELTA_LINE ? 16 : 1;
-    const [px, py] = this.inPane(e);
-    // A pinch on a pad comes as a wheel with Ctrl, in smaller steps.
-    const speed = e.ctrlKey ? 0.01 : 0.0022;
-    this.zoomAround(this.seen.zoom * Math.exp(-e.deltaY * lines * speed), px, py);
-  };
-
-  private readonly doubleClick = (e: MouseEvent) => {
-    if (this.tool) return;
-    const [px, py] = this.inPane(e);
-    if (this.fitted) this.zoomAround(1, px, py);
-    else this.fit();
-  };
-
-  /** A place of the pointer on the canvas, in device pixels. */
-  private onCanvas(e: MouseEvent): [number, number] {
-    const box = this.canvas.getBoundingClientRect();
-    const ratio = window.devicePixelRatio;
-    return [(e.clientX - box.left) * ratio, (e.clientY - box.top) * ratio];
-  }
-
-  /** A place of the pointer inside its pane, in device pixels. */
-  private inPane(e: MouseEvent): [number, number] {
-    const { x, y } = cellAt(this.layout, this.canvas, ...this.onCanvas(e));
+  /** A place of the canvas inside its pane, in device pixels. */
+  private inPane(at: At): At {
+    const { x, y } = cellAt(this.layout, this.canvas, ...at);
     return [x, y];
   }
 
   /** The place under the pointer, in pixels of the original. */
-  private placeOf(e: MouseEvent): Point | undefined {
+  private placeOf(at: At): Point | undefined {
     if (!this.subject) return undefined;
-    const [x, y] = toPicture(this.current(), this.pane(), ...this.inPane(e));
+    const [x, y] = toPicture(this.current(), this.pane(), ...this.inPane(at));
     return { x, y };
   }
 
@@ -538,6 +454,8 @@ export class Stage {
     panes.forEach((standing, i) => {
       if (standing.ready === standing.needed) this.previous.delete(i);
     });
+    const { thumbnail, marks, tool, smooth } = this;
+    const ground = { original: subject.original, thumbnail, marks, tool, smooth };
     if (part) {
       cells(layout, canvas).forEach((cell, i) => {
         if (layout === "blink" && i !== this.turn) return;
@@ -550,13 +468,14 @@ export class Stage {
             ? mix.ends.map((end, high) => ({ ...end, share: high ? mix.share : 1 }))
             : [under, ...(previous ? [viewOf(previous, camera, part)] : []), ...(drafts[this.only ?? i] ?? []), view];
         const strip = layout === "curtain" ? this.besideCurtain(cell, i) : whole(cell);
-        this.drawPane(cell, strip, camera, part, stack);
+        const sight = { cell, strip, camera, part };
+        this.painter.pane(ground, sight, stack);
         const first = views[0];
         if (this.difference && i === 1 && first && this.tiles.isWhole(first) && this.tiles.isWhole(view))
-          this.drawDifference(cell, strip, camera, part, [first, view]);
+          this.painter.difference(sight, [first, view], this.smooth);
       });
     }
-    if (loupe) this.drawLoupe(loupe);
+    if (loupe) this.painter.loupe(ground, loupe);
     const result = viewsResult(subject, camera);
     this.tell({
       zoom: camera.scale / subject.factor,
@@ -570,31 +489,6 @@ export class Stage {
         ? undefined
         : { x: this.camera.x / subject.original.width, y: this.camera.y / subject.original.height },
     });
-  }
-
-  /** By how much the second view differs from the first, in a part of a pane: black where it does not. */
-  private drawDifference(cell: Cell, strip: Box, camera: Camera, part: Box, [first, second]: [View, View]): void {
-    const { context, canvas } = this;
-    const { left, top, right, bottom } = strip;
-    const [x, y, width, height] = [cell.left + left, cell.top + top, right - left, bottom - top];
-    if (width <= 0 || height <= 0) return;
-    context.save();
-    context.beginPath();
-    context.rect(x, y, width, height);
-    context.clip();
-    context.fillStyle = NO_DIFFERENCE;
-    context.fillRect(x, y, width, height);
-    context.translate(cell.left, cell.top);
-    for (const view of [first, second]) {
-      context.globalCompositeOperation = view === first ? "source-over" : "difference";
-      drawTiles(context, this.tiles, view, camera, cell, part, this.smooth);
-    }
-    context.setTransform(1, 0, 0, 1, 0, 0);
-    // Each time twice as much.
-    context.globalCompositeOperation = "lighter";
-    for (let doubled = 1; doubled < AMPLIFIED; doubled *= 2)
-      context.drawImage(canvas, x, y, width, height, x, y, width, height);
-    context.restore();
   }
 
   /** The part of a pane that is on a candidate's side of the curtain. */
@@ -625,19 +519,6 @@ export class Stage {
     return { left: Math.round(left), top: Math.round(top), side, camera: close, part, stacks };
   }
 
-  private drawLoupe({ left, top, side, camera, part, stacks }: Loupe): void {
-    const { context } = this;
-    stacks.forEach((stack, i) => {
-      const cell = { left: left + i * side, top, width: side, height: side };
-      context.fillStyle = STAGE_GROUND;
-      context.fillRect(cell.left, cell.top, side, side);
-      this.drawPane(cell, whole(cell), camera, part, stack);
-      context.strokeStyle = OVER_PICTURE.line;
-      context.lineWidth = window.devicePixelRatio;
-      context.strokeRect(cell.left + 0.5, cell.top + 0.5, side - 1, side - 1);
-    });
-  }
-
   /** A view's draft, as long as nothing is there of the view itself: the first tile that is means that the others follow soon. */
   private draftOf({ candidate, places }: View, camera: Camera, part: Box | undefined): View[] | undefined {
     const { draft } = candidate;
@@ -656,36 +537,6 @@ export class Stage {
     return { ends, share: mix.share, stage };
   }
 
-  /** Candidates one over the other in a part of a pane: what has not arrived yet shows what lies below. */
-  private drawPane(cell: Cell, strip: Box, camera: Camera, part: Box, views: Layer[]): void {
-    const { context, subject } = this;
-    const { left, top, right, bottom } = strip;
-    if (!subject || right <= left || bottom <= top) return;
-    context.save();
-    context.beginPath();
-    context.rect(cell.left + left, cell.top + top, right - left, bottom - top);
-    context.clip();
-    context.translate(cell.left, cell.top);
-    // What hides everything below it needs nothing below it: while a hand moves the picture, every layer counts.
-    const lowest = views.findLastIndex((view) => (view.share ?? 1) === 1 && this.tiles.isWhole(view));
-    if (lowest < 0 && this.thumbnail) {
-      const [x0, y0] = toPane(camera, cell, 0, 0);
-      const [x1, y1] = toPane(camera, cell, subject.original.width, subject.original.height);
-      context.imageSmoothingEnabled = true;
-      context.drawImage(this.thumbnail, x0, y0, x1 - x0, y1 - y0);
-    }
-    for (const view of views.slice(Math.max(0, lowest))) {
-      context.globalAlpha = view.share ?? 1;
-      drawTiles(context, this.tiles, view, camera, cell, part, this.smooth);
-    }
-    context.globalAlpha = 1;
-    for (const mark of this.marks) {
-      drawMark(context, toPane(camera, cell, mark.x, mark.y), mark.label, (mark.reach ?? 0) * camera.scale);
-    }
-    this.tool?.draw(context, (p) => toPane(camera, cell, p.x, p.y), camera.scale);
-    context.restore();
-  }
-
   private tell(seen: Seen): void {
     if (JSON.stringify(seen) === JSON.stringify(this.seen)) return;
     this.seen = seen;
@@ -700,41 +551,7 @@ function viewsResult(subject: Subject, camera: Camera): boolean {
   return level > 0 && size.width / 2 ** level <= subject.original.width * 1.001;
 }
 
-function drawMark(context: CanvasRenderingContext2D, [x, y]: [number, number], label: string, reach: number): void {
-  const ratio = window.devicePixelRatio;
-  const arm = Math.max(9 * ratio, reach);
-  for (const [colour, width] of [
-    [OVER_PICTURE.rim, 3],
-    [OVER_PICTURE.line, 1],
-  ] as const) {
-    context.strokeStyle = colour;
-    context.lineWidth = width * ratio;
-    context.beginPath();
-    // Four corners around the place, which itself stays free.
-    for (const [sx, sy] of [
-      [-1, -1],
-      [1, -1],
-      [1, 1],
-      [-1, 1],
-    ] as const) {
-      const inner = arm - Math.min(arm * 0.6, 14 * ratio);
-      context.moveTo(x + sx * arm, y + sy * inner);
-      context.lineTo(x + sx * arm, y + sy * arm);
-      context.lineTo(x + sx * inner, y + sy * arm);
-    }
-    context.stroke();
-  }
-  context.font = `600 ${12 * ratio}px "Source Sans 3 Variable", sans-serif`;
-  context.lineWidth = 3 * ratio;
-  context.strokeStyle = OVER_PICTURE.rim;
-  context.strokeText(label, x + arm + 3 * ratio, y - arm + 5 * ratio);
-  context.fillStyle = OVER_PICTURE.line;
-  context.fillText(label, x + arm + 3 * ratio, y - arm + 5 * ratio);
-}
-
 const sizeText = ({ width, height }: Extent) => `${width} ${height}`;
-
-const whole = ({ width, height }: Cell): Box => ({ left: 0, top: 0, right: width, bottom: height });
 
 const address = (candidate: Candidate) => `${candidate.base}${candidate.query ?? ""}`;
 

@@ -62,9 +62,13 @@ export function Dial(props: {
     >
       <Box sx={{ display: "flex", justifyContent: "space-between", alignItems: "baseline" }}>
         <Tooltip title={props.effect} placement="top-start">
-          <Typography variant="body2">{props.label}</Typography>
+          <Typography variant="body2" noWrap>
+            {props.label}
+          </Typography>
         </Tooltip>
-        <Typography variant="subtitle2">{format(props.value)}</Typography>
+        <Typography variant="subtitle2" sx={{ whiteSpace: "nowrap" }}>
+          {format(props.value)}
+        </Typography>
       </Box>
       <Tooltip
         title={suggested === undefined ? "" : `Suggested: ${format(suggested)}; a double click returns to it`}

@@ -34,7 +34,7 @@ export function Part(props: {
 }) {
   const { columns = 1 } = props;
   return (
-    <Box sx={{ flex: props.on ? `${columns} 1 ${columns * 150}px` : "0 1 150px", minWidth: 0 }}>
+    <Box sx={{ flex: props.on ? `${columns} 1 ${columns * 150}px` : "0 0 auto", minWidth: 0 }}>
       <FormControlLabel
         className="steps-back"
         control={
