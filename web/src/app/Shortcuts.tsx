@@ -8,6 +8,7 @@ import { chordName, keysOf, useKeyMap } from "./keymap";
 /** What the hand does on the stage without a command. */
 const BY_HAND: [string, string][] = [
   ["wheel", "closer and further at the pointer"],
+  ["a finger that rests", "original and result side by side there"],
   ["double click", "to 100 % at the pointer, and back to the whole"],
 ];
 
@@ -15,7 +16,8 @@ const BY_HAND: [string, string][] = [
 const LINES: [RegExp, string][] = [
   [/^pan-far-/, "Move the picture further"],
   [/^pan-/, "Move the picture"],
-  [/^spot-/, "Go to a spot"],
+  [/^(its-)?spot-/, "Go to a spot"],
+  [/^part-/, "Look at a part"],
 ];
 
 interface Line {

@@ -6,7 +6,7 @@ import type { Desk } from "./desk";
 export interface Command {
   id: string;
   title: string;
-  group: "Views" | "The picture in view" | "Comparing" | "Treatment" | "Order";
+  group: "Views" | "The picture in view" | "Comparing" | "Treatment" | "Order" | "Rehearsal" | "Looking through";
   /** Chords that call it until the person chooses others; see keymap.ts. */
   keys: string[];
   /** Does it, or undefined where it cannot be done now. */
@@ -45,6 +45,10 @@ const pans = ([id, title, key, dx, dy]: [string, string, string, number, number]
   },
 ];
 
+/** One command for each number from 1 on. */
+const nth = (count: number, command: (i: number) => Command): Command[] =>
+  Array.from({ length: count }, (_, i) => command(i + 1));
+
 export const COMMANDS: Command[] = [
   { id: "orders", title: "Orders", group: "Views", keys: [], on: ({ frame }) => frame && (() => frame.go("orders")) },
   { id: "bench", title: "Bench", group: "Views", keys: [], on: ({ frame }) => frame && (() => frame.go("bench")) },
@@ -80,7 +84,7 @@ export const COMMANDS: Command[] = [
   { id: "closer", title: "Closer; the wheel does it at the pointer", group: "The picture in view", keys: ["+", "="], on: ({ stage }) => stage && (() => stage.zoomBy(1.25)) },
   { id: "further", title: "Further away", group: "The picture in view", keys: ["-"], on: ({ stage }) => stage && (() => stage.zoomBy(0.8)) },
   ...([["left", "to the left", "ArrowLeft", 1, 0], ["right", "to the right", "ArrowRight", -1, 0], ["up", "up", "ArrowUp", 0, 1], ["down", "down", "ArrowDown", 0, -1]] as [string, string, string, number, number][]).flatMap(pans),
-  ...Array.from({ length: 8 }, (_, i): Command => ({ id: `spot-${i + 1}`, title: `Go to spot ${i + 1}`, group: "The picture in view", keys: [String(i + 1)], on: ({ stage }) => (stage && i < stage.spots ? () => stage.goToSpot(i) : undefined) })),
+  ...nth(8, (i) => ({ id: `spot-${i}`, title: `Go to spot ${i}`, group: "The picture in view", keys: [`${i}`], on: ({ stage }) => (stage && i <= stage.spots ? () => stage.goToSpot(i - 1) : undefined) })),
   { id: "pin", title: "Pin a spot in the middle of the view", group: "The picture in view", keys: ["s"], on: ({ stage }) => stage?.pin },
   { id: "navigator", title: "Show or put away the navigator", group: "The picture in view", keys: ["n"], on: ({ stage }) => stage?.toggleNavigator },
   { id: "full", title: "The stage alone on the screen", group: "The picture in view", keys: ["x"], on: ({ stage }) => stage?.toggleFull },
@@ -97,10 +101,33 @@ export const COMMANDS: Command[] = [
   { id: "tones", title: "Tones of original and result, with what is clipped", group: "Comparing", keys: ["h"], on: ({ stage, bench }) => stage && bench && (() => bench.openCard("Tones")) },
   { id: "difference", title: "By how much the second candidate differs from the first, amplified", group: "Comparing", keys: ["d"], on: ({ stage }) => stage?.toggleDifference },
   { id: "map", title: "The departure map", group: "Comparing", keys: ["m"], on: ({ stage }) => stage?.toggleMap },
+
+  ...nth(9, (i) => ({ id: `part-${i}`, title: `Look at part ${i}`, group: "Rehearsal", keys: [`${i}`], on: ({ rehearsal: r }) => (r && i <= r.parts ? () => r.goTo(i - 1) : undefined) })),
+  { id: "next-part", title: "The next part", group: "Rehearsal", keys: ["ArrowRight"], on: ({ rehearsal: r }) => r && (() => r.step(1)) },
+  { id: "previous-part", title: "The part before", group: "Rehearsal", keys: ["ArrowLeft"], on: ({ rehearsal: r }) => r && (() => r.step(-1)) },
+
+  { id: "accept", title: "Accept the result", group: "Looking through", keys: ["a", "Enter"], on: ({ look }) => look?.accept },
+  { id: "send-back", title: "Send it back, with what is wrong", group: "Looking through", keys: ["b"], on: ({ look }) => look?.sendBack },
+  { id: "next-result", title: "The next result", group: "Looking through", keys: ["ArrowRight"], on: ({ look }) => look && (() => look.step(1)) },
+  { id: "previous-result", title: "The result before", group: "Looking through", keys: ["ArrowLeft"], on: ({ look }) => look && (() => look.step(-1)) },
+  { id: "next-spot", title: "The next spot", group: "Looking through", keys: ["ArrowDown"], on: ({ look }) => look && (() => look.stepSpot(1)) },
+  { id: "previous-spot", title: "The spot before", group: "Looking through", keys: ["ArrowUp"], on: ({ look }) => look && (() => look.stepSpot(-1)) },
+  ...nth(8, (i) => ({ id: `its-spot-${i}`, title: `Look at spot ${i}`, group: "Looking through", keys: [`${i}`], on: ({ look }) => (look && i <= look.spots ? () => look.goToSpot(i - 1) : undefined) })),
 ]; // prettier-ignore
 
+/** A view that has keys of its own: what lies over everything, or everything. */
+export type Within = "page" | "rehearsal" | "look";
+
+/** Where a command's keys are pressed. */
+export const within = ({ group }: Command): Within =>
+  group === "Rehearsal" ? "rehearsal" : group === "Looking through" ? "look" : "page";
+
+/** What lies on top. */
+export const topmost = (now: Desk): Within => (now.look ? "look" : now.rehearsal ? "rehearsal" : "page");
+
 /** Commands that can be called now. */
-export const available = (now: Desk) => COMMANDS.filter((command) => command.on(now));
+export const available = (now: Desk) =>
+  COMMANDS.filter((command) => within(command) === topmost(now) && command.on(now));
 
 /** Those whose titles hold every word of `text`, in any order. */
 export function matching(commands: Command[], text: string): Command[] {

@@ -58,10 +58,32 @@ export interface StageDesk {
   goToSpot: (index: number) => void;
 }
 
+/** The rehearsal, while it lies over everything. */
+export interface RehearsalDesk {
+  /** How many parts there are. */
+  parts: number;
+  goTo: (part: number) => void;
+  step: (by: 1 | -1) => void;
+}
+
+/** Looking through, while it lies over everything. */
+export interface LookDesk {
+  accept?: () => void;
+  /** Asks what is wrong. */
+  sendBack?: () => void;
+  step: (by: 1 | -1) => void;
+  /** How many spots the result has. */
+  spots: number;
+  goToSpot: (spot: number) => void;
+  stepSpot: (by: 1 | -1) => void;
+}
+
 export interface Desk {
   frame?: FrameDesk;
   bench?: BenchDesk;
   stage?: StageDesk;
+  rehearsal?: RehearsalDesk;
+  look?: LookDesk;
 }
 
 export const desk = createStore<Desk>(() => ({}));

@@ -1,8 +1,8 @@
 // @vitest-environment jsdom
 import { fireEvent, renderHook } from "@testing-library/react";
 import { afterEach, describe, expect, it, vi } from "vitest";
-import { COMMANDS, available, matching } from "./commands";
-import { type StageDesk, desk } from "./desk";
+import { COMMANDS, available, matching, within } from "./commands";
+import { type LookDesk, type StageDesk, desk } from "./desk";
 import { chordName, chordOf, commandOf, given, isTaken, keysOf, useCommandKeys, useKeyMap } from "./keymap";
 
 const pressed = (key: string, part: Partial<KeyboardEvent> = {}) =>
@@ -10,7 +10,7 @@ const pressed = (key: string, part: Partial<KeyboardEvent> = {}) =>
 
 afterEach(() => {
   document.body.innerHTML = "";
-  desk.setState({ frame: undefined, bench: undefined, stage: undefined });
+  desk.setState({ frame: undefined, bench: undefined, stage: undefined, rehearsal: undefined, look: undefined });
   useKeyMap.getState().restoreAll();
 });
 
@@ -40,8 +40,10 @@ describe("commands", () => {
   it("each have an id and keys of their own", () => {
     const ids = COMMANDS.map((c) => c.id);
     expect(new Set(ids).size).toBe(ids.length);
-    const keys = COMMANDS.flatMap((c) => c.keys);
-    expect(new Set(keys).size).toBe(keys.length);
+    for (const where of ["page", "rehearsal", "look"]) {
+      const keys = COMMANDS.filter((c) => within(c) === where).flatMap((c) => c.keys);
+      expect(new Set(keys).size).toBe(keys.length);
+    }
   });
 
   it("are found by words of their titles, and offered only where they can be done", () => {
@@ -55,8 +57,8 @@ describe("commands", () => {
 describe("another key", () => {
   it("is taken from the command that had it", () => {
     const own = given({}, "whole", "b");
-    expect(commandOf(own, "b")?.id).toBe("whole");
-    expect(commandOf(own, "f")).toBeUndefined();
+    expect(commandOf(own, "b", "page")?.id).toBe("whole");
+    expect(commandOf(own, "f", "page")).toBeUndefined();
     const blink = COMMANDS.find((c) => c.id === "blink")!;
     expect(keysOf(own, blink)).toEqual([]);
   });
@@ -95,6 +97,9 @@ describe("a key that is pressed", () => {
     ["<input type=checkbox id=it>", "f", false],
     ["<button id=it></button>", "f", false],
     ["<div role=dialog><button id=it></button></div>", "f", false],
+    ["<button id=it></button>", "Enter", true],
+    ["<div class=MuiDialog-root><b id=it></b></div>", "a", true],
+    ["<div class=MuiDialog-root data-whole-screen><b id=it></b></div>", "a", false],
   ])("on %s, %s belongs to it: %s", (html, key, taken) => expect(isTaken(element(html), key)).toBe(taken));
 
   it("calls its command, by its present key, and ends what lasts while it is held", () => {
@@ -115,6 +120,23 @@ describe("a key that is pressed", () => {
     fireEvent.keyDown(window, { key: "o" });
     fireEvent.blur(window);
     expect(stage.only).toHaveBeenLastCalledWith(undefined);
+  });
+
+  it("calls what lies on top, not what lies below", () => {
+    const stage = { spots: 3, goToSpot: vi.fn(), pan: vi.fn() };
+    const look = { spots: 2, goToSpot: vi.fn(), step: vi.fn() };
+    desk.setState({ stage: stage as unknown as StageDesk, look: look as unknown as LookDesk });
+    renderHook(() => useCommandKeys());
+    for (const key of ["2", "3", "ArrowRight", "f"]) fireEvent.keyDown(window, { key });
+    expect(look.goToSpot.mock.calls).toEqual([[1]]);
+    expect(look.step.mock.calls).toEqual([[1]]);
+    expect([stage.goToSpot, stage.pan].map((f) => f.mock.calls.length)).toEqual([0, 0]);
+    expect(available(desk.getState()).map((c) => c.group)).not.toContain("Comparing");
+  });
+
+  it("may be the same elsewhere", () => {
+    const own = given({}, "accept", "f");
+    expect([commandOf(own, "f", "look")?.id, commandOf(own, "f", "page")?.id]).toEqual(["accept", "whole"]);
   });
 
   it("does nothing where its command cannot be done, or in a field", () => {

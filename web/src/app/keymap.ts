@@ -7,7 +7,7 @@
 
 import { useEffect } from "react";
 import { create } from "zustand";
-import { COMMANDS, type Command } from "./commands";
+import { COMMANDS, type Command, type Within, topmost, within } from "./commands";
 import { desk } from "./desk";
 import { keep, recall } from "./kept";
 
@@ -58,13 +58,24 @@ interface KeyMap {
 /** The chords of a command. */
 export const keysOf = (own: OwnKeys, command: Command): string[] => own[command.id] ?? command.keys;
 
-/** The command that a chord calls. */
-export function commandOf(own: OwnKeys, chord: string): Command | undefined {
-  return COMMANDS.find((command) => keysOf(own, command).includes(chord));
+/** Tells which key calls a command now, as people read it. */
+export function useKeyName(): (id: string) => string {
+  const own = useKeyMap((map) => map.own);
+  return (id) => {
+    const command = COMMANDS.find((c) => c.id === id);
+    const [chord] = command ? keysOf(own, command) : [];
+    return chord === undefined ? "no key" : chordName(chord);
+  };
+}
+
+/** The command that a chord calls there. */
+export function commandOf(own: OwnKeys, chord: string, where: Within): Command | undefined {
+  return COMMANDS.find((command) => within(command) === where && keysOf(own, command).includes(chord));
 }
 
 export function given(own: OwnKeys, id: string, chord: string): OwnKeys {
-  const before = commandOf(own, chord);
+  const command = COMMANDS.find((c) => c.id === id);
+  const before = command && commandOf(own, chord, within(command));
   const without = before && before.id !== id && { [before.id]: keysOf(own, before).filter((key) => key !== chord) };
   return { ...own, ...without, [id]: [chord] };
 }
@@ -88,9 +99,10 @@ export const useKeyMap = create<KeyMap>((set) => {
 
 const TYPED = /^(text|search|number|password|email|url|tel|date|time|datetime-local|month|week|color|file)$/;
 
-/** Whether a key pressed at `target` belongs to the field that is there. */
+/** Whether a key pressed at `target` belongs to the field or the button that is there. */
 export function isTyped(target: EventTarget | null, key: string): boolean {
   if (!(target instanceof HTMLElement)) return false;
+  if (/^(Enter| )$/.test(key) && target.closest("button, a, [role=button]")) return true;
   if (target.isContentEditable || /^(TEXTAREA|SELECT)$/.test(target.tagName)) return true;
   if (target.getAttribute("role") === "combobox") return true;
   if (target instanceof HTMLInputElement) {
@@ -104,9 +116,13 @@ export function isTyped(target: EventTarget | null, key: string): boolean {
 /** What lies over the page and takes all keys: a list that is open, or a dialog that waits for an answer. */
 const OVER_THE_PAGE = "[role=menu], [role=listbox], [aria-modal=true], .MuiDialog-root, .MuiPopover-root";
 
+/** What marks a view that lies over the page and has commands of its own. */
+export const WHOLE_SCREEN = "data-whole-screen";
+
 /** Whether a key pressed at `target` calls no command: it belongs to a field, or to what lies over the page. */
 export function isTaken(target: EventTarget | null, key: string): boolean {
-  return (target instanceof HTMLElement && target.closest(OVER_THE_PAGE) !== null) || isTyped(target, key);
+  const over = target instanceof HTMLElement ? target.closest(OVER_THE_PAGE) : null;
+  return (over !== null && over.closest(`[${WHOLE_SCREEN}]`) === null) || isTyped(target, key);
 }
 
 /** Calls commands by their keys, for as long as the component that calls it is shown. */
@@ -116,7 +132,7 @@ export function useCommandKeys(): void {
     const pressed = (e: KeyboardEvent) => {
       const chord = chordOf(e);
       if (!chord || e.defaultPrevented || isTaken(e.target, e.key)) return;
-      const command = commandOf(useKeyMap.getState().own, chord);
+      const command = commandOf(useKeyMap.getState().own, chord, topmost(desk.getState()));
       const act = command?.on(desk.getState());
       if (!command || !act) return;
       e.preventDefault();

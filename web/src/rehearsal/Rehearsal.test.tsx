@@ -1,7 +1,7 @@
 // @vitest-environment jsdom
 import { screen, waitFor, within } from "@testing-library/react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
-import { anIntent, anOriginal, show } from "../testing/render";
+import { WithKeys, anIntent, anOriginal, show } from "../testing/render";
 import { Refused, answer, asked } from "../testing/server";
 import { Rehearsal } from "./Rehearsal";
 
@@ -43,7 +43,14 @@ beforeEach(() => {
 
 function opened() {
   const told = { onClose: vi.fn(), onTake: vi.fn() };
-  return { ...show(<Rehearsal original={anOriginal()} intent={anIntent()} {...told} />), ...told };
+  return {
+    ...show(
+      <WithKeys>
+        <Rehearsal original={anOriginal()} intent={anIntent()} {...told} />
+      </WithKeys>,
+    ),
+    ...told,
+  };
 }
 
 const sources = (name: RegExp) => screen.getAllByAltText(name).map((img) => img.getAttribute("src") ?? "");

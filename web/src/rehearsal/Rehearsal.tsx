@@ -27,7 +27,7 @@ import {
 } from "../api/client";
 import { useRehearsal } from "../api/queries";
 import { WholeScreen } from "../app/WholeScreen";
-import { useKeys } from "../app/keys";
+import { useOnDesk } from "../app/desk";
 import { type Order, firstShown, toggled } from "./figures";
 import { QualityAndTime } from "./QualityAndTime";
 import { Figures } from "./Figures";
@@ -88,13 +88,11 @@ export function Rehearsal(props: {
   const toggle = (row: number) => kept && setChosen({ of: kept.began_at, rows: toggled(shown, row) });
   const trouble = begin.error ?? rehearsal.error ?? stop.error;
 
-  useKeys((key) => {
-    const last = (kept?.parts.length ?? 1) - 1;
-    if (/^[1-9]$/.test(key)) setPart(Math.min(last, Number(key) - 1));
-    else if (key === "ArrowRight") setPart((p) => Math.min(last, p + 1));
-    else if (key === "ArrowLeft") setPart((p) => Math.max(0, p - 1));
-    else return false;
-    return true;
+  const parts = kept?.parts.length ?? 0;
+  useOnDesk("rehearsal", {
+    parts,
+    goTo: setPart,
+    step: (by) => setPart(Math.max(0, Math.min(parts - 1, part + by))),
   });
 
   return (

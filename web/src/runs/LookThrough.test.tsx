@@ -2,7 +2,7 @@
 import { screen, waitFor } from "@testing-library/react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { OrderContents } from "../api/client";
-import { aResult, contentsOf, show } from "../testing/render";
+import { WithKeys, aResult, contentsOf, show } from "../testing/render";
 import { Refused, answer, asked } from "../testing/server";
 import { LookThrough } from "./LookThrough";
 
@@ -32,7 +32,8 @@ beforeEach(() => {
 function opened(contents: OrderContents = contentsOf({ enlargements: results })) {
   const onClose = vi.fn();
   const onShow = vi.fn();
-  return { ...show(<LookThrough contents={contents} onClose={onClose} onShow={onShow} />), onClose, onShow };
+  const view = <LookThrough contents={contents} onClose={onClose} onShow={onShow} />;
+  return { ...show(<WithKeys>{view}</WithKeys>), onClose, onShow };
 }
 
 const verdicts = () => asked().map(({ what, body }) => [what.split("/")[2], body]);

@@ -8,7 +8,8 @@ import { keys } from "../api/queries";
 import { Tag } from "../app/Tag";
 import { WholeScreen } from "../app/WholeScreen";
 import { pixels } from "../app/format";
-import { useKeys } from "../app/keys";
+import { useOnDesk } from "../app/desk";
+import { useKeyName } from "../app/keymap";
 import { useRoom } from "../app/room";
 import { IDENTITY } from "../stage/affine";
 import { cutAround } from "../strip/cells";
@@ -58,16 +59,14 @@ export function LookThrough(props: {
     go(at + 1);
   };
 
-  useKeys((key) => {
-    if (key === "a" || key === "Enter") accept();
-    else if (key === "b") setNote("");
-    else if (key === "ArrowRight") go(at + 1);
-    else if (key === "ArrowLeft") go(at - 1);
-    else if (key === "ArrowDown") setSpot((s) => Math.min(spots.length - 1, s + 1));
-    else if (key === "ArrowUp") setSpot((s) => Math.max(0, s - 1));
-    else if (/^[1-8]$/.test(key)) setSpot(Math.min(spots.length - 1, Number(key) - 1));
-    else return false;
-    return true;
+  const key = useKeyName();
+  useOnDesk("look", {
+    accept: result && accept,
+    sendBack: result && (() => setNote("")),
+    step: (by) => go(at + by),
+    spots: spots.length,
+    goToSpot: setSpot,
+    stepSpot: (by) => setSpot(Math.max(0, Math.min(spots.length - 1, spot + by))),
   });
 
   return (
@@ -81,8 +80,9 @@ export function LookThrough(props: {
           Look through
         </Typography>
         <Typography variant="body2" sx={{ color: "text.secondary", flex: 1 }}>
-          {Math.min(at + 1, results.length)} of {results.length} in {contents.order.title}. A accepts, B sends back,
-          arrows go on, 1 to 8 go to a spot.
+          {Math.min(at + 1, results.length)} of {results.length} in {contents.order.title}. {key("accept")} accepts,{" "}
+          {key("send-back")} sends back, {key("previous-result")} and {key("next-result")} go on, {key("its-spot-1")} to{" "}
+          {key("its-spot-8")} go to a spot.
         </Typography>
         <Button onClick={props.onClose}>Close</Button>
       </Stack>

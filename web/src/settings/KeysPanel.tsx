@@ -2,7 +2,7 @@
 
 import { Box, Button, MenuItem, Stack, TextField, Typography } from "@mui/material";
 import { useState } from "react";
-import { COMMANDS, type Command } from "../app/commands";
+import { COMMANDS, type Command, within } from "../app/commands";
 import { chordName, chordOf, commandOf, keysOf, useKeyMap } from "../app/keymap";
 import { Panel } from "./Panel";
 
@@ -75,6 +75,8 @@ const keyWords = (keys: string[]) => (keys.length === 0 ? "no key" : keys.map(ch
 
 /** Which command has taken a key that this one came with. */
 function lostTo(own: Record<string, string[]>, command: Command): string {
-  const taken = command.keys.map((key) => commandOf(own, key)).find((other) => other && other.id !== command.id);
+  const taken = command.keys
+    .map((key) => commandOf(own, key, within(command)))
+    .find((other) => other && other.id !== command.id);
   return taken ? `, as its own went to "${taken.title}"` : "";
 }

@@ -4,7 +4,7 @@ import { ThemeProvider } from "@mui/material";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { render } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
-import type { ReactElement } from "react";
+import type { ReactElement, ReactNode } from "react";
 import type {
   Card,
   Counts,
@@ -21,6 +21,7 @@ import type {
 } from "../api/client";
 import { IDENTITY } from "../stage/affine";
 import { theme } from "../look/theme";
+import { useCommandKeys } from "../app/keymap";
 
 /** Shows a component, and gives the hand that works it. */
 export function show(element: ReactElement) {
@@ -234,3 +235,9 @@ export const contentsOf = (part: Partial<OrderContents> = {}): OrderContents => 
   enlargements: [],
   ...part,
 });
+
+/** Commands answer to their keys in what is shown within. */
+export function WithKeys({ children }: { children: ReactNode }) {
+  useCommandKeys();
+  return children;
+}
