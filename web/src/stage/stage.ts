@@ -22,7 +22,7 @@ import { type At, Hand, type Table } from "./hand";
 import { type Cell, type Layout, PANES, cellAt, cells, paneOf } from "./layout";
 import { liveliest } from "./liveliest";
 import { type Layer, type Loupe, type Mark, Painter, whole } from "./paint";
-import { type Candidate, type Standing, TileStore, type View, levelFor, viewOf } from "./tiles";
+import { type Candidate, type Standing, TileStore, type View, divided, levelFor, viewOf } from "./tiles";
 import type { Point, Tool } from "./tools";
 
 /** Zoom in terms of the print: 1 is one of its pixels per device pixel. */
@@ -438,16 +438,29 @@ export class Stage {
     const part = visible(camera, pane, subject.original);
     const shown = subject.panes.slice(0, PANES[layout]);
     const views = shown.map((candidate) => viewOf(candidate, camera, part));
+    const strips = cells(layout, canvas).map((cell, i) =>
+      layout === "curtain" ? this.besideCurtain(cell, i) : whole(cell),
+    );
+    // What the curtain hides comes after all that is seen.
+    const hides = layout === "curtain" && this.only === undefined && !this.difference;
+    const shownOf = (view: View, i: number) => {
+      const strip = strips[i];
+      return hides && strip ? divided(view, camera, pane, strip) : ([view, undefined] as const);
+    };
+    const seen = views.map((view, i) => shownOf(view, i)[0]);
+    const hidden = views.flatMap((view, i) => shownOf(view, i)[1] ?? []);
     const under = viewOf(subject.under, camera, part);
-    const mixes = views.map((view) => this.mixOf(view, camera, part));
-    const drafts = views.map((view, i) => (this.previous.has(i) ? undefined : this.draftOf(view, camera, part)));
+    const mixes = seen.map((view) => this.mixOf(view, camera, part));
+    const drafts = seen.map((view, i) =>
+      this.previous.has(i) ? undefined : this.draftOf(view, camera, part)?.map((draft) => shownOf(draft, i)[0]),
+    );
     const loupe = this.loupeOf(subject, camera);
     const first = [under, ...drafts.flatMap((draft) => draft ?? [])];
     const later = [...(loupe?.stacks.flat() ?? []), ...mixes.flatMap((mix) => mix?.ends ?? [])];
     // The original is there at once: it need not be waited for.
-    if (first.length > 1) this.tiles.want(first, views, later);
-    else this.tiles.want([under, ...views], later);
-    const panes = views.map(({ candidate, places }, i) => ({
+    if (first.length > 1) this.tiles.want(first, seen, later, hidden);
+    else this.tiles.want([under, ...seen], later, hidden);
+    const panes = seen.map(({ candidate, places }, i) => ({
       ...this.tiles.standing(candidate, places),
       draft: drafts[i]?.some(({ candidate: draft, places: parts }) => this.tiles.standing(draft, parts).ready > 0),
     }));
@@ -467,8 +480,7 @@ export class Stage {
           mix?.stage === "shown"
             ? mix.ends.map((end, high) => ({ ...end, share: high ? mix.share : 1 }))
             : [under, ...(previous ? [viewOf(previous, camera, part)] : []), ...(drafts[this.only ?? i] ?? []), view];
-        const strip = layout === "curtain" ? this.besideCurtain(cell, i) : whole(cell);
-        const sight = { cell, strip, camera, part };
+        const sight = { cell, strip: strips[i] ?? whole(cell), camera, part };
         this.painter.pane(ground, sight, stack);
         const first = views[0];
         if (this.difference && i === 1 && first && this.tiles.isWhole(first) && this.tiles.isWhole(view))

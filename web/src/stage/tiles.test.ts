@@ -1,5 +1,16 @@
 import { describe, expect, it, vi } from "vitest";
-import { AT_ONCE, type Candidate, type Loader, TILE, TileStore, levelFor, placesIn, viewSize } from "./tiles";
+import {
+  AT_ONCE,
+  type Candidate,
+  type Loader,
+  TILE,
+  TileStore,
+  divided,
+  levelFor,
+  placesIn,
+  viewOf,
+  viewSize,
+} from "./tiles";
 
 const candidate: Candidate = {
   base: "/t",
@@ -40,6 +51,31 @@ describe("places", () => {
     const side = TILE / 4;
     const part = { left: side, top: 2 * side, right: 2 * side, bottom: 3 * side };
     expect(placesIn(candidate, 0, part)).toEqual([{ level: 0, column: 1, row: 2 }]);
+  });
+});
+
+describe("a view under a curtain", () => {
+  const pane = { width: 1200, height: 700 };
+  const camera = { x: 450, y: 300, scale: 4 };
+  const view = viewOf(candidate, camera, { left: 300, top: 212.5, right: 600, bottom: 387.5 });
+  const columns = (places: { column: number }[]) => [...new Set(places.map((p) => p.column))].sort((a, b) => a - b);
+
+  it("is divided where the curtain hangs, and a tile that it crosses is seen on both sides", () => {
+    // The pane shows the result from 1200 to 2400 px: columns 4 to 9, the curtain at 1800 px hangs in column 7.
+    const [left, hiddenRight] = divided(view, camera, pane, { left: 0, top: 0, right: 600, bottom: 700 });
+    const [right, hiddenLeft] = divided(view, camera, pane, { left: 600, top: 0, right: 1200, bottom: 700 });
+    expect([left, hiddenRight, right, hiddenLeft].map((part) => columns(part.places))).toEqual([
+      [4, 5, 6, 7],
+      [8, 9],
+      [7, 8, 9],
+      [4, 5, 6],
+    ]);
+    expect(left.places.length + hiddenRight.places.length).toBe(view.places.length);
+  });
+
+  it("is not divided where all of it is seen", () => {
+    const [all, none] = divided(view, camera, pane, { left: 0, top: 0, right: 1200, bottom: 700 });
+    expect([all.places, none.places]).toEqual([view.places, []]);
   });
 });
 

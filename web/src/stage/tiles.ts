@@ -236,6 +236,22 @@ export function viewOf(candidate: Candidate, camera: Camera, part: Box | undefin
   return { candidate, level, places: part ? placesIn(candidate, level, part) : [] };
 }
 
+/** A view's tiles that show in a part of its pane, and those that do not. */
+export function divided(view: View, camera: Camera, pane: Extent, part: Box): [shown: View, hidden: View] {
+  const { candidate, level, places } = view;
+  const size = viewSize(candidate.size, level);
+  const [across, down] = [candidate.original.width / size.width, candidate.original.height / size.height];
+  const shows = ({ column, row }: Place) => {
+    const [left, top] = toPane(camera, pane, column * TILE * across, row * TILE * down);
+    const [right, bottom] = toPane(camera, pane, (column + 1) * TILE * across, (row + 1) * TILE * down);
+    return left < part.right && right > part.left && top < part.bottom && bottom > part.top;
+  };
+  return [
+    { ...view, places: places.filter(shows) },
+    { ...view, places: places.filter((place) => !shows(place)) },
+  ];
+}
+
 /** Draws what is here of a candidate: coarse levels first, finer ones over them. */
 export function drawTiles(
   context: CanvasRenderingContext2D,
