@@ -286,7 +286,7 @@ pub struct RehearseArgs {
 pub struct TraceArgs {
     /// A picture that was drawn in a few plain colours.
     pub input: PathBuf,
-    /// The file, which ends in svg.
+    /// The file, which ends in svg or pdf.
     #[arg(short, long)]
     pub output: PathBuf,
     /// How many colours it is drawn in at most, 2 to 32; as many as are found when not given.

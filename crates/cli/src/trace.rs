@@ -3,7 +3,7 @@
 use anyhow::{Context, bail};
 use dettaglio_core::reading;
 use dettaglio_core::render::{Renderer, Unhurried};
-use dettaglio_core::trace::{drawing, hex, svg};
+use dettaglio_core::trace::{DrawingFile, drawing, hex};
 use dettaglio_domain::frame::Frame;
 use dettaglio_domain::recipe::Surround;
 use dettaglio_domain::size::Target;
@@ -15,9 +15,9 @@ use crate::steps;
 
 pub fn trace(args: &TraceArgs) -> anyhow::Result<()> {
     let ending = args.output.extension().and_then(|e| e.to_str()).unwrap_or_default();
-    if !ending.eq_ignore_ascii_case("svg") {
-        bail!("{} does not end in svg, which is what shapes are written as", args.output.display());
-    }
+    let Some(format) = DrawingFile::of_ending(ending) else {
+        bail!("{} ends in neither svg nor pdf, which is what shapes are written as", args.output.display());
+    };
     free_to_write(&args.input, &args.output, args.force)?;
     let shelf = shelf(&args.shelf)?;
     let decoded = open(&args.input)?;
@@ -31,15 +31,15 @@ pub fn trace(args: &TraceArgs) -> anyhow::Result<()> {
     let renderer = Renderer::new(shelf, SHARED_TILES);
     let traced = drawing(&renderer, original, &recipe, args.colours as usize, &Unhurried).with_context(named)?;
     let print = args.print.map(|paper| paper.holding_mm(size));
-    let text = svg(&traced, print);
-    std::fs::write(&args.output, &text).with_context(|| args.output.display().to_string())?;
+    let file = format.bytes(&traced, print);
+    std::fs::write(&args.output, &file).with_context(|| args.output.display().to_string())?;
     let colours: Vec<String> = traced.colours().into_iter().map(hex).collect();
     say!(
         "{}: {} shapes, {} nodes, {:.1} kB, in {}",
         args.output.display(),
         traced.shapes.iter().map(|shape| shape.outlines.len()).sum::<usize>(),
         traced.nodes(),
-        text.len() as f64 / 1000.0,
+        file.len() as f64 / 1000.0,
         colours.join(" ")
     );
     Ok(())

@@ -148,7 +148,8 @@ impl Unlike {
     }
 }
 
-fn stem(name: &str) -> &str {
+/// A file's name without folders and without an ending of up to four letters.
+pub fn stem(name: &str) -> &str {
     let last = name.rsplit(['/', '\\']).next().unwrap_or_default();
     match last.rsplit_once('.') {
         Some((stem, ending)) if !stem.is_empty() && ending.len() <= 4 => stem,

@@ -25,6 +25,8 @@ describe("a picture as shapes", () => {
       "#143c8c",
     ]);
     expect(screen.getByRole("link", { name: "Save emblem.svg" })).toHaveAttribute("download", "emblem.svg");
+    const page = screen.getByRole("link", { name: "Save emblem.pdf" });
+    expect(page).toHaveAttribute("href", expect.stringMatching(/\/originals\/\d+\/trace\.pdf\?colours=\d+$/));
   });
 
   it("is refused with the reason", async () => {

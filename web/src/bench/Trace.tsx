@@ -40,7 +40,7 @@ export function TracePanel({ original, asked }: { original: Original; asked: str
     );
   }
   const { data } = traced;
-  const name = `${original.name.replace(/\.[^.]+$/, "")}.svg`;
+  const stem = original.name.replace(/\.[^.]+$/, "");
   return (
     <>
       <Stack spacing={1} sx={{ flex: "0 1 320px", minWidth: 0 }}>
@@ -69,16 +69,10 @@ export function TracePanel({ original, asked }: { original: Original; asked: str
             />
           ))}
         </Stack>
-        <Button
-          component="a"
-          href={address}
-          download={name}
-          variant="outlined"
-          startIcon={<DownloadIcon />}
-          sx={{ alignSelf: "flex-start" }}
-        >
-          Save {name}
-        </Button>
+        <Stack direction="row" spacing={1} useFlexGap sx={{ flexWrap: "wrap" }}>
+          <SaveButton name={`${stem}.svg`} address={address} />
+          <SaveButton name={`${stem}.pdf`} address={`/api/v1/originals/${original.id}/trace.pdf?colours=${rested}`} />
+        </Stack>
       </Stack>
       {address && (
         <Box
@@ -89,6 +83,14 @@ export function TracePanel({ original, asked }: { original: Original; asked: str
         />
       )}
     </>
+  );
+}
+
+function SaveButton({ name, address }: { name: string; address?: string }) {
+  return (
+    <Button component="a" href={address} download={name} variant="outlined" startIcon={<DownloadIcon />}>
+      Save {name}
+    </Button>
   );
 }
 

@@ -9,6 +9,7 @@ mod drawing;
 mod error;
 mod fit;
 mod palette;
+mod pdf;
 mod regions;
 mod shapes;
 mod svg;
@@ -17,8 +18,37 @@ pub use drawing::{DrawingError, drawing};
 pub use error::TraceError;
 pub use fit::{Outline, Segment};
 pub use palette::Colour;
+pub use pdf::pdf;
 pub use shapes::{Shape, Traced, trace};
 pub use svg::{hex, svg};
+
+/// What a drawing is written as.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum DrawingFile {
+    /// SVG 1.1.
+    Svg,
+    /// PDF 1.7, one page.
+    Pdf,
+}
+
+impl DrawingFile {
+    /// By the ending of a file's name, without its dot.
+    pub fn of_ending(ending: &str) -> Option<Self> {
+        match ending.to_ascii_lowercase().as_str() {
+            "svg" => Some(Self::Svg),
+            "pdf" => Some(Self::Pdf),
+            _ => None,
+        }
+    }
+
+    /// The file's bytes: as large as the print in millimetres where there is one.
+    pub fn bytes(self, traced: &Traced, print_mm: Option<(f64, f64)>) -> Vec<u8> {
+        match self {
+            Self::Svg => svg(traced, print_mm).into_bytes(),
+            Self::Pdf => pdf(traced, print_mm),
+        }
+    }
+}
 
 #[cfg(test)]
 mod tests;

@@ -43,6 +43,34 @@ fn emblem(x: f64, y: f64) -> Colour {
 }
 
 #[test]
+fn a_page_is_as_large_as_the_print_and_holds_every_segment_and_colour() {
+    let small = Size::new(80, 80);
+    let traced = trace(&drawn(small, 4, emblem), small, 32).unwrap();
+    let file = pdf(&traced, Some((254.0, 127.0)));
+    let text = String::from_utf8_lossy(&file);
+    assert!(text.starts_with("%PDF-1.7") && text.trim_end().ends_with("%%EOF"));
+    assert!(text.contains("/MediaBox [0 0 720 360]") && text.contains("/ICCBased"), "{text}");
+    let count = |operator: &str| text.lines().filter(|line| line.split(' ').next_back() == Some(operator)).count();
+    let segments = |line: bool| {
+        let all = traced.shapes.iter().flat_map(|shape| &shape.outlines).flat_map(|outline| &outline.segments);
+        all.filter(|segment| matches!(segment, Segment::Line(_)) == line).count()
+    };
+    assert_eq!([count("l"), count("c")], [segments(true), segments(false)]);
+    assert_eq!([count("scn"), count("f*")], [3, 3], "white, blue and amber");
+    // Without a print, 96 of its pixels are an inch.
+    assert!(String::from_utf8_lossy(&pdf(&traced, None)).contains("/MediaBox [0 0 60 60]"));
+}
+
+#[rstest]
+#[case("svg", Some(DrawingFile::Svg))]
+#[case("PDF", Some(DrawingFile::Pdf))]
+#[case("eps", None)]
+#[case("", None)]
+fn a_drawing_is_written_as_its_name_ends(#[case] ending: &str, #[case] format: Option<DrawingFile>) {
+    assert_eq!(DrawingFile::of_ending(ending), format);
+}
+
+#[test]
 fn a_disc_with_a_square_on_it_is_three_shapes_of_few_nodes() {
     let small = Size::new(80, 80);
     let traced = trace(&drawn(small, 4, emblem), small, 32).unwrap();

@@ -103,6 +103,7 @@ fn for_accounts() -> OpenApiRouter<App> {
         .routes(routes!(tiles::enlargement_measures))
         .routes(routes!(tiles::enlargement_crop))
         .routes(routes!(trace::trace))
+        .routes(routes!(trace::trace_pdf))
         .routes(routes!(jobs::show_job))
         .routes(routes!(jobs::run_sheet))
         .routes(routes!(results::result_file))

@@ -2,16 +2,21 @@
 
 use axum::Json;
 use axum::extract::State;
+use axum::http::header;
+use axum::response::{IntoResponse, Response};
 use dettaglio_core::render::Pace;
-use dettaglio_core::trace::{DrawingError, drawing, hex, svg};
+use dettaglio_core::trace::{DrawingError, Traced, drawing, hex, pdf, svg};
 use dettaglio_domain::id::OriginalId;
+use dettaglio_domain::naming::stem;
 use dettaglio_domain::size::Target;
 use dettaglio_domain::trace::{LEAST_COLOURS, MOST_COLOURS};
+use dettaglio_store::orders::OriginalRow;
 use serde::{Deserialize, Serialize};
 use utoipa::{IntoParams, ToSchema};
 
 use super::answer::ProblemDetails;
 use super::extract::{Address, Question};
+use super::serve_file::disposition;
 use crate::app::{App, intents};
 use crate::compute::studio::{Lane, Studio};
 use crate::problem::Problem;
@@ -53,12 +58,41 @@ pub async fn trace(
     Address(id): Address<OriginalId>,
     Question(Tracing { colours }): Question<Tracing>,
 ) -> Result<Json<TracedView>, Problem> {
+    let (_, traced, print) = traced(&app, id, colours).await?;
+    Ok(Json(TracedView {
+        svg: svg(&traced, print),
+        outlines: traced.shapes.iter().map(|shape| shape.outlines.len()).sum(),
+        nodes: traced.nodes(),
+        colours: traced.colours().into_iter().map(hex).collect(),
+    }))
+}
+
+/// The same as a PDF file of one page, at the print's size where the picture is printed.
+#[utoipa::path(get, path = "/originals/{id}/trace.pdf", tag = "originals", params(("id" = OriginalId, Path), Tracing),
+    responses((status = OK, content_type = "application/pdf"), (status = 404, body = ProblemDetails), (status = 422, body = ProblemDetails)))]
+pub async fn trace_pdf(
+    State(app): State<App>,
+    Address(id): Address<OriginalId>,
+    Question(Tracing { colours }): Question<Tracing>,
+) -> Result<Response, Problem> {
+    let (row, traced, print) = traced(&app, id, colours).await?;
+    let name = disposition(&format!("{}.pdf", stem(&row.name)))?;
+    let content = "application/pdf".parse().map_err(Problem::internal)?;
+    Ok(([(header::CONTENT_TYPE, content), (header::CONTENT_DISPOSITION, name)], pdf(&traced, print)).into_response())
+}
+
+/// An original, traced as it is framed and cleaned now, and the millimetres that it is printed in.
+async fn traced(
+    app: &App,
+    id: OriginalId,
+    colours: usize,
+) -> Result<(OriginalRow, Traced, Option<(f64, f64)>), Problem> {
     if !(LEAST_COLOURS..=MOST_COLOURS).contains(&colours) {
         let detail = format!("a drawing is traced in {LEAST_COLOURS} to {MOST_COLOURS} colours, not in {colours}");
         return Err(Problem::refused("trace.colours", detail).field("colours"));
     }
     let row = app.store.original(id).await?;
-    let intent = intents::of(&app, &row).await?;
+    let intent = intents::of(app, &row).await?;
     let original = app.studio.original(row.hash).await?;
     let (recipe, target) = (intent.recipe, intent.target);
     let work = move |studio: &Studio, pace: &dyn Pace| drawing(studio.renderer(), &original, &recipe, colours, pace);
@@ -67,12 +101,7 @@ pub async fn trace(
         Target::Print { paper, .. } => Some(paper.holding_mm(traced.size)),
         _ => None,
     };
-    Ok(Json(TracedView {
-        svg: svg(&traced, print),
-        outlines: traced.shapes.iter().map(|shape| shape.outlines.len()).sum(),
-        nodes: traced.nodes(),
-        colours: traced.colours().into_iter().map(hex).collect(),
-    }))
+    Ok((row, traced, print))
 }
 
 fn refusal(error: DrawingError) -> Problem {

@@ -316,7 +316,15 @@ async fn what_was_drawn_is_traced_and_a_photograph_refused() {
     assert!(traced["nodes"].as_u64().unwrap() <= 14, "{traced}");
     assert!(traced["svg"].as_str().unwrap().contains("width=\"400mm\" height=\"300mm\""), "{traced}");
 
+    let file = server.get(&format!("/originals/{disc}/trace.pdf")).await;
+    assert_eq!(file.headers()["content-type"], "application/pdf");
+    assert!(file.headers()["content-disposition"].to_str().unwrap().contains("disc.pdf"));
+    let page = file.bytes().await.unwrap();
+    // 400 x 300 mm in points.
+    assert!(String::from_utf8_lossy(&page).contains("/MediaBox [0 0 1133.858"), "{}", String::from_utf8_lossy(&page));
+
     for (path, code) in [
+        (format!("/originals/{hall}/trace.pdf"), "trace.not-drawn"),
         (format!("/originals/{disc}/trace?colours=1"), "trace.colours"),
         (format!("/originals/{disc}/trace?colours=33"), "trace.colours"),
         (format!("/originals/{hall}/trace"), "trace.not-drawn"),
