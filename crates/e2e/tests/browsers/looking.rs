@@ -1,5 +1,7 @@
 //! The ways of looking, in a real browser: panes that line up, the strip, areas, spots, and that all of it is accessible.
 
+use std::time::Duration;
+
 use dettaglio_core::codec::png_bytes;
 use dettaglio_core::picture::Planes;
 use dettaglio_domain::geometry::Size;
@@ -99,6 +101,19 @@ async fn a_feature_lies_at_the_same_place_in_all_panes() {
     let places = corners(&page).await;
     assert_together(&[places[0], at], "pinch");
     assert_together(&places, "pinch, both panes");
+    // One that rests looks closer, for as long as it does, and moves nothing.
+    const PIXELS: &str = "window.pixels = () => {
+            const canvas = document.querySelector('canvas');
+            const { data } = canvas.getContext('2d').getImageData(0, 0, canvas.width, canvas.height);
+            let sum = 0; for (let i = 0; i < data.length; i += 4) sum = (sum * 31 + data[i]) % 1000003; return sum;
+        };
+        setTimeout(() => { window.meanwhile = pixels(); }, 1200);
+        return pixels();";
+    let pixels = async |page: &Browser| page.script("return pixels()").await;
+    let before = page.script(PIXELS).await;
+    page.rest((left + places[0].0, top + places[0].1), Duration::from_millis(2000)).await;
+    assert_ne!(page.script("return meanwhile").await, before, "the loupe is shown");
+    page.wait_until("all as it was", async |page: &Browser| pixels(page).await == before).await;
 
     // Two in the same place: as one or the other is uncovered or has its turn, nothing moves.
     page.click_named("[aria-label=Comparison] button", "Curtain").await;

@@ -26,7 +26,7 @@ export function Card(props: {
     show(undefined);
     button?.focus();
   };
-  const wordy = typeof state === "string" ? Math.max(1, state.length - SHORT) : 1;
+  const wordy = typeof state === "string" ? Math.max(0, state.length - SHORT) : 1;
   const panel = open && (
     <Panel name={name} onClose={close}>
       {typeof children === "function" ? children(close) : children}
@@ -41,7 +41,7 @@ export function Card(props: {
         onClick={() => (open ? close() : show(name))}
         sx={{
           // As wide as what it says; where there is no room for all, the wordiest give way.
-          flex: `1 ${wordy} auto`,
+          flex: { xs: `1 ${Math.max(1, wordy)} auto`, lg: `1 ${wordy} auto` },
           minWidth: { xs: 68, lg: 84 },
           px: { xs: 1, lg: 1.5 },
           py: 1,

@@ -294,6 +294,16 @@ impl Browser {
         self.driver.perform_actions(both).await.expect("two fingers");
     }
 
+    /// A finger rests on a place of the window, in CSS pixels, for so long.
+    pub async fn rest(&self, (x, y): (f64, f64), long: Duration) {
+        let finger = TouchActions::new("finger".to_owned())
+            .then(PointerAction::MoveTo { duration: Some(Duration::ZERO), x, y })
+            .then(PointerAction::Down { button: 0 })
+            .then(PointerAction::Pause { duration: long })
+            .then(PointerAction::Up { button: 0 });
+        self.driver.perform_actions(finger).await.expect("a finger");
+    }
+
     pub async fn drag(&self, css: &str, dx: f64) {
         self.drag_from(css, (0.5, 0.33), dx).await;
     }
