@@ -37,7 +37,7 @@ pub fn trace(args: &TraceArgs) -> anyhow::Result<()> {
     say!(
         "{}: {} shapes, {} nodes, {:.1} kB, in {}",
         args.output.display(),
-        traced.shapes.iter().map(|shape| shape.outlines.len()).sum::<usize>(),
+        traced.outlines(),
         traced.nodes(),
         file.len() as f64 / 1000.0,
         colours.join(" ")

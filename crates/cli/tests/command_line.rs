@@ -441,13 +441,13 @@ fn an_emblem_is_traced_into_a_file_of_few_nodes(folder: TempDir) {
     assert_eq!(text.matches("<path ").count(), 4, "white and three inks: {text}");
     let nodes = text.matches(['L', 'C']).count();
     assert!(nodes <= 40, "{nodes} nodes: {text}");
-    // What is there stays, unless it is said otherwise.
     let pages = input.with_extension("pdf");
     dettaglio().arg("trace").arg(&input).arg("-o").arg(&pages).args(["--print", "60x45cm"]).assert().success();
     let page = String::from_utf8_lossy(&std::fs::read(&pages).unwrap()).into_owned();
     assert!(page.starts_with("%PDF-1.7") && page.contains("/MediaBox [0 0 1"), "{page}");
     let other = input.with_extension("eps");
     dettaglio().arg("trace").arg(&input).arg("-o").arg(other).assert().failure().stderr(contains("svg nor pdf"));
+    // What is there stays, unless it is said otherwise.
     trace().assert().failure().stderr(one_line()).stderr(contains("--force"));
     trace().args(["--force", "--colours", "2"]).assert().success();
     assert_eq!(std::fs::read_to_string(&output).unwrap().matches("<path ").count(), 2);

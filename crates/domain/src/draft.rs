@@ -1,6 +1,6 @@
 //! The same recipe by quicker models: what is shown of a view until the models that were chosen are done with it.
 
-use crate::model::{Catalogue, EVERYDAY, Grade, LevelKind, ModelRef};
+use crate::model::{Catalogue, Grade, LevelKind, ModelRef};
 use crate::recipe::{Choice, Recipe, Steps};
 
 impl Recipe {
@@ -30,17 +30,6 @@ impl Steps {
     }
 }
 
-impl Catalogue {
-    /// The models that the drafts of most pictures are made with: Everyday's, two and four times, and the draft cleaner of noise.
-    pub fn of_most_drafts(&self) -> Vec<ModelRef> {
-        let enlargers = [2.0, 4.0].into_iter().flat_map(|factor| self.chain(EVERYDAY, Grade::Draft, factor));
-        let cleaner = self.cleaners(LevelKind::Noise).find(|card| card.grade == Grade::Draft);
-        let mut models: Vec<ModelRef> = enlargers.chain(cleaner).map(ModelRef::of).collect();
-        models.dedup();
-        models
-    }
-}
-
 /// The draft cleaner of the same subject as a fine one.
 fn draft_of(model: &ModelRef, catalogue: &Catalogue) -> Option<ModelRef> {
     let card = catalogue.card_of(model).ok()?;
@@ -60,14 +49,6 @@ mod tests {
     fn catalogue() -> Catalogue {
         let fine = Card { id: "noise-fine".to_owned(), grade: Grade::Fine, ..cleaner_card() };
         Catalogue::of([card(2, Grade::Draft), card(2, Grade::Fine), fine, cleaner_card()])
-    }
-
-    #[test]
-    fn most_drafts_are_made_with_everydays_and_the_draft_cleaner() {
-        let models = catalogue().of_most_drafts();
-        let drafts = [ModelRef::of(&card(2, Grade::Draft)), ModelRef::of(&cleaner_card())];
-        assert_eq!(models, drafts, "each once");
-        assert_eq!(Catalogue::of([]).of_most_drafts(), []);
     }
 
     fn recipe(enlarge: Choice) -> Recipe {

@@ -11,6 +11,9 @@ use crate::geometry::Size;
 /// Millimetres in an inch (exact by definition).
 pub const MM_PER_INCH: f64 = 25.4;
 
+/// Points in a millimetre: a point is the 72nd part of an inch.
+pub const POINTS_PER_MM: f64 = 72.0 / MM_PER_INCH;
+
 /// ppi that an eye with 20/20 acuity (one minute of arc) resolves at one inch: 1 / (2 tan(0.5')).
 pub const EYE_PPI_AT_ONE_INCH: f64 = 3437.75;
 

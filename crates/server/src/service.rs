@@ -209,7 +209,6 @@ impl Service {
             changes,
             stop: CancellationToken::new(),
         };
-        app.studio.open_drafts();
         if let Some(folder) = &settings.demo {
             demo::load(&app, folder).await.context("the demo data could not be loaded")?;
         }

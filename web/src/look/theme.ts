@@ -61,7 +61,7 @@ export function theme(name: ThemeName) {
           },
           // Where the system sets the colours, what colour alone tells is told by lines.
           "@media (forced-colors: active)": {
-            "header a, [role=tab]": { borderColor: "Canvas !important" },
+            "header a": { borderColor: "Canvas !important" },
             "[aria-current=page], [aria-current=true], [aria-pressed=true], [aria-selected=true], [aria-expanded=true]":
               {
                 outline: "2px solid Highlight !important",

@@ -438,17 +438,19 @@ export class Stage {
     const part = visible(camera, pane, subject.original);
     const shown = subject.panes.slice(0, PANES[layout]);
     const views = shown.map((candidate) => viewOf(candidate, camera, part));
-    const strips = cells(layout, canvas).map((cell, i) =>
-      layout === "curtain" ? this.besideCurtain(cell, i) : whole(cell),
-    );
+    const sights = cells(layout, canvas).map((cell, i) => ({
+      cell,
+      strip: layout === "curtain" ? this.besideCurtain(cell, i) : whole(cell),
+    }));
     // What the curtain hides comes after all that is seen.
     const hides = layout === "curtain" && this.only === undefined && !this.difference;
     const shownOf = (view: View, i: number) => {
-      const strip = strips[i];
+      const strip = sights[i]?.strip;
       return hides && strip ? divided(view, camera, pane, strip) : ([view, undefined] as const);
     };
-    const seen = views.map((view, i) => shownOf(view, i)[0]);
-    const hidden = views.flatMap((view, i) => shownOf(view, i)[1] ?? []);
+    const parts = views.map(shownOf);
+    const seen = parts.map(([shown]) => shown);
+    const hidden = parts.flatMap(([, hidden]) => hidden ?? []);
     const under = viewOf(subject.under, camera, part);
     const mixes = seen.map((view) => this.mixOf(view, camera, part));
     const drafts = seen.map((view, i) =>
@@ -470,7 +472,7 @@ export class Stage {
     const { thumbnail, marks, tool, smooth } = this;
     const ground = { original: subject.original, thumbnail, marks, tool, smooth };
     if (part) {
-      cells(layout, canvas).forEach((cell, i) => {
+      sights.forEach(({ cell, strip }, i) => {
         if (layout === "blink" && i !== this.turn) return;
         const view = views[this.only ?? i];
         if (!view) return;
@@ -480,7 +482,7 @@ export class Stage {
           mix?.stage === "shown"
             ? mix.ends.map((end, high) => ({ ...end, share: high ? mix.share : 1 }))
             : [under, ...(previous ? [viewOf(previous, camera, part)] : []), ...(drafts[this.only ?? i] ?? []), view];
-        const sight = { cell, strip: strips[i] ?? whole(cell), camera, part };
+        const sight = { cell, strip, camera, part };
         this.painter.pane(ground, sight, stack);
         const first = views[0];
         if (this.difference && i === 1 && first && this.tiles.isWhole(first) && this.tiles.isWhole(view))

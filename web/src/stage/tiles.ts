@@ -246,9 +246,12 @@ export function divided(view: View, camera: Camera, pane: Extent, part: Box): [s
     const [right, bottom] = toPane(camera, pane, (column + 1) * TILE * across, (row + 1) * TILE * down);
     return left < part.right && right > part.left && top < part.bottom && bottom > part.top;
   };
+  const shown: Place[] = [];
+  const hidden: Place[] = [];
+  for (const place of places) (shows(place) ? shown : hidden).push(place);
   return [
-    { ...view, places: places.filter(shows) },
-    { ...view, places: places.filter((place) => !shows(place)) },
+    { ...view, places: shown },
+    { ...view, places: hidden },
   ];
 }
 

@@ -1,6 +1,7 @@
 //! Shapes as a PDF file (ISO 32000-1): one page of the print's size.
 
 use dettaglio_domain::file::OutputProfile;
+use dettaglio_domain::size::POINTS_PER_MM;
 use pdf_writer::types::ColorSpaceOperand;
 use pdf_writer::writers::ColorSpace;
 use pdf_writer::{Content, Finish, Name, Pdf, Rect, Ref};
@@ -8,9 +9,6 @@ use pdf_writer::{Content, Finish, Name, Pdf, Rect, Ref};
 use super::fit::Segment;
 use super::shapes::Traced;
 use crate::colour::ColourProfile;
-
-/// Points in a millimetre: a point is the 72nd part of an inch.
-const POINTS_PER_MM: f64 = 72.0 / 25.4;
 
 /// Points in a pixel where the print has no size: 96 pixels are an inch, as in style sheets.
 const POINTS_PER_PIXEL: f64 = 72.0 / 96.0;

@@ -34,6 +34,11 @@ pub struct Traced {
 }
 
 impl Traced {
+    /// How many rims and holes its shapes have.
+    pub fn outlines(&self) -> usize {
+        self.shapes.iter().map(|shape| shape.outlines.len()).sum()
+    }
+
     /// How many places its lines and curves meet at.
     pub fn nodes(&self) -> usize {
         self.shapes.iter().flat_map(|shape| &shape.outlines).map(|outline| outline.segments.len()).sum()

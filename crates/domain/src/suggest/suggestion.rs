@@ -137,15 +137,15 @@ impl Suggestion {
                 strength = trial.chosen.strength.min(strength);
                 if gains {
                     because(Step::Enlarge, trial.reason(catalogue));
-                }
-                if gains && trial.chosen.patterned {
-                    because(
-                        Step::Enlarge,
-                        format!(
-                            "it holds a fine regular pattern, whose lines a model may carry on wrongly: at most {:.0} % of it",
-                            100.0 * MOST_OF_A_PATTERN
-                        ),
-                    );
+                    if trial.chosen.patterned {
+                        let most = 100.0 * MOST_OF_A_PATTERN;
+                        because(
+                            Step::Enlarge,
+                            format!(
+                                "it holds a fine regular pattern, whose lines a model may carry on wrongly: at most {most:.0} % of it"
+                            ),
+                        );
+                    }
                 }
                 trial.chosen.grade
             }

@@ -385,15 +385,6 @@ impl Studio {
         drop(self.lanes.fewer_due.wait_timeout_while(due, at_most, |due| is_due(due)));
     }
 
-    /// Opens what most drafts are made with, so that the first picture that somebody looks at need not wait for it.
-    pub fn open_drafts(&self) {
-        let shelf = self.renderer.shelf();
-        tokio::task::spawn_blocking(move || {
-            // What cannot be opened is told to whoever asks for it.
-            shelf.of_most_drafts().iter().for_each(|model| drop(shelf.network(model)));
-        });
-    }
-
     /// Decodes an original and opens the models that a treatment needs, for the view that will ask for them.
     pub fn make_ready(self: &Arc<Self>, hash: ContentHash, treatment: &Treatment, opening: Opening) {
         let shelf = self.renderer.shelf();

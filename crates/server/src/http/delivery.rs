@@ -5,7 +5,6 @@ use std::path::PathBuf;
 
 use axum::body::Body;
 use axum::extract::State;
-use axum::http::header;
 use axum::response::{Html, IntoResponse, Response};
 use dettaglio_domain::id::OrderId;
 use dettaglio_domain::naming;
@@ -13,14 +12,13 @@ use dettaglio_domain::naming::Unlike;
 use dettaglio_store::enlargements::{Approval, Enlargement};
 use serde::Deserialize;
 use tokio::sync::mpsc;
-use tokio_stream::StreamExt;
 use tokio_stream::wrappers::ReceiverStream;
 use utoipa::{IntoParams, ToSchema};
 use zip::write::SimpleFileOptions;
 
 use super::answer::ProblemDetails;
 use super::extract::{Address, Question};
-use super::serve_file::disposition;
+use super::serve_file::attachment;
 use crate::adapters::report::{self, Report};
 use crate::app::App;
 use crate::problem::Problem;
@@ -80,16 +78,9 @@ pub async fn report_pdf(
     Question(Wanted { which }): Question<Wanted>,
 ) -> Result<Response, Problem> {
     let report = Report::of(&app, app.store.order(id).await?, &going(&app, id, which).await?).await?;
-    let name = disposition(&format!("{}.pdf", folder_name(&report.order.details.title)))?;
+    let name = format!("{}.pdf", folder_name(&report.order.details.title));
     let pdf = crate::compute::studio::blocking(move || report::pdf(&report)).await?.map_err(Problem::internal)?;
-    Ok((
-        [
-            (header::CONTENT_TYPE, "application/pdf".parse().map_err(Problem::internal)?),
-            (header::CONTENT_DISPOSITION, name),
-        ],
-        pdf,
-    )
-        .into_response())
+    attachment(&name, "application/pdf", pdf)
 }
 
 /// All results of an order with the report, as one zip archive with a folder of the order's name.
@@ -121,11 +112,7 @@ pub async fn delivery(
             let _ = sender.blocking_send(Err(std::io::Error::other(error)));
         }
     });
-    let headers = [
-        (header::CONTENT_TYPE, "application/zip".parse().map_err(Problem::internal)?),
-        (header::CONTENT_DISPOSITION, disposition(&format!("{folder}.zip"))?),
-    ];
-    Ok((headers, Body::from_stream(ReceiverStream::new(receiver).map(|piece| piece))).into_response())
+    attachment(&format!("{folder}.zip"), "application/zip", Body::from_stream(ReceiverStream::new(receiver)))
 }
 
 /// The order's title as the name of a folder.

@@ -22,8 +22,17 @@ pub async fn download(path: &Path, name: &str, media_type: &str, headers: Header
     Ok(response)
 }
 
+/// What is made on the spot, to be saved under a name.
+pub fn attachment(name: &str, media_type: &'static str, body: impl IntoResponse) -> Result<Response, Problem> {
+    let headers = [
+        (header::CONTENT_TYPE, HeaderValue::from_static(media_type)),
+        (header::CONTENT_DISPOSITION, disposition(name)?),
+    ];
+    Ok((headers, body).into_response())
+}
+
 /// RFC 6266: a plain name for old clients, and the exact one in UTF-8.
-pub fn disposition(name: &str) -> Result<HeaderValue, Problem> {
+fn disposition(name: &str) -> Result<HeaderValue, Problem> {
     let plain: String =
         name.chars().map(|c| if c.is_ascii_graphic() && c != '"' && c != '\\' || c == ' ' { c } else { '_' }).collect();
     let mut exact = String::new();

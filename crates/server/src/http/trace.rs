@@ -2,8 +2,7 @@
 
 use axum::Json;
 use axum::extract::State;
-use axum::http::header;
-use axum::response::{IntoResponse, Response};
+use axum::response::Response;
 use dettaglio_core::render::Pace;
 use dettaglio_core::trace::{DrawingError, Traced, drawing, hex, pdf, svg};
 use dettaglio_domain::id::OriginalId;
@@ -16,7 +15,7 @@ use utoipa::{IntoParams, ToSchema};
 
 use super::answer::ProblemDetails;
 use super::extract::{Address, Question};
-use super::serve_file::disposition;
+use super::serve_file::attachment;
 use crate::app::{App, intents};
 use crate::compute::studio::{Lane, Studio};
 use crate::problem::Problem;
@@ -61,7 +60,7 @@ pub async fn trace(
     let (_, traced, print) = traced(&app, id, colours).await?;
     Ok(Json(TracedView {
         svg: svg(&traced, print),
-        outlines: traced.shapes.iter().map(|shape| shape.outlines.len()).sum(),
+        outlines: traced.outlines(),
         nodes: traced.nodes(),
         colours: traced.colours().into_iter().map(hex).collect(),
     }))
@@ -76,9 +75,7 @@ pub async fn trace_pdf(
     Question(Tracing { colours }): Question<Tracing>,
 ) -> Result<Response, Problem> {
     let (row, traced, print) = traced(&app, id, colours).await?;
-    let name = disposition(&format!("{}.pdf", stem(&row.name)))?;
-    let content = "application/pdf".parse().map_err(Problem::internal)?;
-    Ok(([(header::CONTENT_TYPE, content), (header::CONTENT_DISPOSITION, name)], pdf(&traced, print)).into_response())
+    attachment(&format!("{}.pdf", stem(&row.name)), "application/pdf", pdf(&traced, print))
 }
 
 /// An original, traced as it is framed and cleaned now, and the millimetres that it is printed in.

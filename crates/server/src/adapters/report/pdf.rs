@@ -1,6 +1,7 @@
 //! The same report on A4 pages.
 
 use dettaglio_core::picture::Planes;
+use dettaglio_domain::size::POINTS_PER_MM;
 use krilla::Document;
 use krilla::color::rgb;
 use krilla::geom::{Point, Size, Transform};
@@ -13,7 +14,7 @@ use super::contents::{Entry, Report, bytes, results};
 use super::typeset::{Line, Typesetter};
 
 /// Points in a millimetre.
-const MM: f32 = 72.0 / 25.4;
+const MM: f32 = POINTS_PER_MM as f32;
 const WIDTH: f32 = 210.0 * MM;
 const HEIGHT: f32 = 297.0 * MM;
 const MARGIN: f32 = 18.0 * MM;
