@@ -22,6 +22,7 @@ class Config:
     learning_rate: float
     channels: int = 0
     blocks: int = 0
+    one_slope: bool = False  # each PReLU has one slope for all its channels, see network.bend
     kind: str = "enlarge"  # or clean
     level: str = ""  # of a cleaner: what its second input says, noise or compression
     widths: tuple[int, ...] = ()  # of a cleaner that sees far: channels at each resolution, in place of `channels`

@@ -12,6 +12,7 @@ import argparse
 import datetime
 import hashlib
 import json
+import math
 import sys
 from pathlib import Path
 
@@ -106,7 +107,21 @@ def compact(model: onnx.ModelProto, net: torch.nn.Module) -> onnx.ModelProto:
             stored = f"{tensor.name}.half"
             graph.node.insert(0, onnx.helper.make_node("Cast", [stored], [tensor.name], to=onnx.TensorProto.FLOAT))
             tensor.CopyFrom(onnx.numpy_helper.from_array(values.astype(np.float16), stored))
+    lean(graph)
     return model
+
+
+def lean(graph: onnx.GraphProto) -> None:
+    """Writes every PReLU of one slope as a leaky ReLU: the same values, computed within the convolution before it."""
+    slopes = {tensor.name: tensor for tensor in graph.initializer}
+    for node in graph.node:
+        slope = slopes.get(node.input[1]) if node.op_type == "PRelu" else None
+        if slope is not None and math.prod(slope.dims) == 1:
+            node.op_type = "LeakyRelu"
+            node.name = ".".join(node.name.strip("/").split("/")[:-1]) + ".weight"  # as its slope is called in the network
+            node.attribute.append(onnx.helper.make_attribute("alpha", float(onnx.numpy_helper.to_array(slope).ravel()[0])))
+            del node.input[1]
+            graph.initializer.remove(slope)
 
 
 def rename(graph: onnx.GraphProto, tensor: onnx.TensorProto, name: str) -> None:

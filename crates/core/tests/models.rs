@@ -88,6 +88,15 @@ fn the_runtime_agrees_with_a_scalar_reference_on_every_shipped_network() {
     }
 }
 
+#[test]
+fn a_network_that_answers_no_numbers_is_refused_by_name() {
+    let size = Size::new(32, 24);
+    let nothing = Planes::from_values(size, vec![f32::NAN; 3 * size.area() as usize]);
+    let refused = shelf().get("everyday-x2-draft").unwrap().network().unwrap().run(&nothing, None).unwrap_err();
+    let words = refused.to_string();
+    assert!(words.contains("everyday-x2-draft") && words.contains("not finite"), "{words}");
+}
+
 #[rstest]
 #[case("camera-noise-draft")]
 #[case("camera-noise-fine")]

@@ -13,7 +13,7 @@ use ort::value::TensorRef;
 
 use super::error::ModelError;
 use super::grain::grain;
-use super::network::{Corner, Network};
+use super::network::{Corner, Network, finite};
 use crate::picture::{Planes, fill_up};
 
 /// Names the runtime's shared library, for another build of it (one for a GPU, say).
@@ -196,6 +196,7 @@ impl Network for OnnxNetwork {
         if shape[..] != [1, 3, i64::from(size.height), i64::from(size.width)] {
             return Err(failed(format!("it answered {shape:?} where {size} was due")));
         }
+        finite(values).map_err(failed)?;
         Ok(Planes::from_values(size, values.to_vec()))
     }
 }

@@ -40,6 +40,15 @@ pub trait Network: Send + Sync {
     }
 }
 
+/// Refuses an answer that holds values that are no numbers, or infinite: it is no picture, whatever is done with it next.
+pub(super) fn finite(values: &[f32]) -> Result<(), String> {
+    if values.iter().all(|value| value.is_finite()) {
+        Ok(())
+    } else {
+        Err("it answered numbers that are not finite".to_owned())
+    }
+}
+
 /// A place in a picture: column and row of a pixel.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Corner {

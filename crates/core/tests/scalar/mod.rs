@@ -62,7 +62,16 @@ impl Weights {
             let name = name.strip_prefix("net.").or(name.strip_prefix("base.")).unwrap_or(name);
             (name.to_owned(), values)
         });
-        Self(tensors.collect())
+        // A slope that all planes share is no tensor: it is the first attribute of the node that is named after it.
+        let slopes = fields(graph).into_iter().filter(|(n, _)| *n == 1).filter_map(|(_, node)| {
+            let parts = fields(node);
+            let part = |wanted| parts.iter().find(|(n, _)| *n == wanted).map(|(_, part)| *part);
+            let is_leaky = part(4) == Some(b"LeakyRelu");
+            let name = String::from_utf8(part(3).filter(|_| is_leaky)?.to_vec()).expect("a name");
+            let alpha = fields_of_4_bytes(part(5)?).into_iter().find(|(n, _)| *n == 2)?.1;
+            name.starts_with("act.").then(|| (name, vec![f32::from_le_bytes(alpha)]))
+        });
+        Self(tensors.chain(slopes).collect())
     }
 
     fn get(&self, name: &str) -> &[f32] {
@@ -102,7 +111,7 @@ impl Weights {
         Features { planes: bias.len(), width: across, height: down, values }
     }
 
-    /// Values below zero times a learned slope, one for each plane; `bends` counts those without a name of their own that came
+    /// Values below zero times a learned slope, one for each plane or one for all; `bends` counts those without a name of their own that came
     /// before.
     fn bend(&self, name: &str, bends: &mut usize, mut features: Features) -> Features {
         let slopes = match self.0.get(&format!("{name}.weight")) {
@@ -116,7 +125,7 @@ impl Weights {
             }
         };
         let area = features.width * features.height;
-        for (plane, slope) in features.values.chunks_exact_mut(area).zip(slopes) {
+        for (plane, slope) in features.values.chunks_exact_mut(area).zip(slopes.iter().cycle()) {
             plane.iter_mut().filter(|v| **v < 0.0).for_each(|v| *v *= slope);
         }
         features
@@ -516,7 +525,19 @@ fn unfold(features: &Features, factor: usize) -> Features {
 }
 
 /// The fields of a Protocol Buffers message that have a length: number and content.
-fn fields(mut bytes: &[u8]) -> Vec<(u64, &[u8])> {
+fn fields(bytes: &[u8]) -> Vec<(u64, &[u8])> {
+    all_fields(bytes).0
+}
+
+/// The fields of a message that have four bytes.
+fn fields_of_4_bytes(bytes: &[u8]) -> Vec<(u64, [u8; 4])> {
+    all_fields(bytes).1
+}
+
+/// Fields with their numbers.
+type Numbered<T> = Vec<(u64, T)>;
+
+fn all_fields(mut bytes: &[u8]) -> (Numbered<&[u8]>, Numbered<[u8; 4]>) {
     fn varint(bytes: &mut &[u8]) -> u64 {
         let (mut value, mut shift) = (0, 0);
         loop {
@@ -529,7 +550,7 @@ fn fields(mut bytes: &[u8]) -> Vec<(u64, &[u8])> {
             shift += 7;
         }
     }
-    let mut found = Vec::new();
+    let (mut found, mut short) = (Vec::new(), Vec::new());
     while !bytes.is_empty() {
         let key = varint(&mut bytes);
         match key & 7 {
@@ -540,8 +561,12 @@ fn fields(mut bytes: &[u8]) -> Vec<(u64, &[u8])> {
                 found.push((key >> 3, &bytes[..length]));
                 bytes = &bytes[length..];
             }
-            _ => bytes = &bytes[4..],
+            _ => {
+                let (value, rest) = bytes.split_first_chunk().expect("four bytes");
+                short.push((key >> 3, *value));
+                bytes = rest;
+            }
         }
     }
-    found
+    (found, short)
 }

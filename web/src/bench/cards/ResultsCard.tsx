@@ -2,12 +2,11 @@
 
 import { Box, Typography } from "@mui/material";
 import type { Enlargement } from "../../api/client";
-import { bytes } from "../../app/format";
 import { Record } from "../Record";
 import { Card } from "./Card";
 
 export function ResultsCard({ results }: { results: Enlargement[] }) {
-  const state = results.length === 0 ? "none yet" : `${results.length}, latest ${bytes(results[0]?.bytes ?? 0)}`;
+  const state = results.length === 0 ? "none yet" : `${results.length} ${results.length === 1 ? "file" : "files"}`;
   return (
     <Card name="Results" state={state}>
       {results.length === 0 ? (

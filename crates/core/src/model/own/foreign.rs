@@ -13,7 +13,7 @@ use super::format::{pack, unpack};
 use super::refusal::Refusal;
 use crate::enlarge::{Averaging, resample_in};
 use crate::model::error::ModelError;
-use crate::model::network::{Corner, Network};
+use crate::model::network::{Corner, Network, finite};
 use crate::picture::Planes;
 
 /// Something that answers numbers to numbers: a session, or a stand-in for one.
@@ -179,9 +179,7 @@ pub fn picture(raw: &dyn Raw, format: &TensorFormat, input: &Planes) -> Result<P
     if values.len() as u64 != size.area() * u64::from(format.channels) {
         return Err(format!("it answered {} numbers for {shape:?}", values.len()));
     }
-    if values.iter().any(|v| !v.is_finite()) {
-        return Err("it answered numbers that are not finite".to_owned());
-    }
+    finite(&values)?;
     let answer = unpack(format, size, &values);
     Ok(if format.channels == 1 { coloured(&answer, input, size) } else { answer })
 }
