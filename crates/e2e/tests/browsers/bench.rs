@@ -70,7 +70,7 @@ async fn from_a_photograph_to_a_file_for_the_printer() {
     })
     .await;
     page.open(&format!("http://{}/", service.address)).await;
-    page.wait_for_text("section[aria-label=Process]", "1, latest").await;
+    page.wait_for_text("section[aria-label=Process]", "1 file").await;
     page.click("section[aria-label=Process] button", "Results").await;
     let link = page.attribute("[data-testid=result] a", "href").await;
     let url = format!("http://{}{link}", service.address);

@@ -145,7 +145,7 @@ async fn a_pixel_of_the_preview_is_a_pixel_of_the_finished_file() {
     let folder = tempfile::tempdir().unwrap();
     let (service, page, _) = with_quarters(&folder, &database).await;
     page.click("[data-testid=run]", "Run").await;
-    page.wait_for_text("section[aria-label=Process]", "1, latest").await;
+    page.wait_for_text("section[aria-label=Process]", "1 file").await;
     page.click_named("[aria-label=Comparison] button", "Side by side").await;
     page.click("[data-testid=pane-1]", "Original").await;
     page.click("li", "Finished").await;
