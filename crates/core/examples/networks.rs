@@ -26,7 +26,9 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let [folder, other @ ..] = &folders[..] else { return Err("usage: networks MODELS [OTHER_MODELS]".into()) };
     let shelf = Shelf::open(folder)?;
     let other = other.first().map(|other| Shelf::open(other)).transpose()?;
-    println!("| network | a tile, ms | a block, MP/s | a tile of the other, ms | its block, MP/s | how often as fast: tile, block |");
+    println!(
+        "| network | a tile, ms | a block, MP/s | a tile of the other, ms | its block, MP/s | how often as fast: tile, block |"
+    );
     println!("|---|--:|--:|--:|--:|--:|");
     for model in shelf.models() {
         let card = model.card();
@@ -34,7 +36,9 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
             continue;
         }
         let mut networks = vec![model.network()?];
-        networks.extend(other.as_ref().and_then(|other| other.get(&card.id).ok()).map(|model| model.network()).transpose()?);
+        networks.extend(
+            other.as_ref().and_then(|other| other.get(&card.id).ok()).map(|model| model.network()).transpose()?,
+        );
         let (tile, block) = (Size::new(TILE, TILE), block(card.halo));
         let (tiles, blocks) = (seconds(&networks, tile)?, seconds(&networks, block)?);
         let cells = |of: usize| format!("{:.0} | {:.3}", 1e3 * tiles[of], block.megapixels() / blocks[of]);
