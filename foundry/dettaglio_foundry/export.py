@@ -79,7 +79,9 @@ def write_onnx(net: Network | OnCanvas, path: Path) -> None:
         net, tuple(inputs.values()), str(path), opset_version=17, dynamo=False,
         input_names=list(inputs), output_names=["output"], dynamic_axes=None if fixed else axes,
     )  # fmt: skip
-    onnx.save(compact(onnx.load(str(path)), net), str(path))
+    model = compact(onnx.load(str(path)), net)
+    lean(model.graph)
+    onnx.save(model, str(path))
     onnx.checker.check_model(str(path))
     other = example(64, 80)
     (answer,) = onnxruntime.InferenceSession(str(path)).run(None, {k: v.numpy() for k, v in other.items()})
@@ -107,7 +109,6 @@ def compact(model: onnx.ModelProto, net: torch.nn.Module) -> onnx.ModelProto:
             stored = f"{tensor.name}.half"
             graph.node.insert(0, onnx.helper.make_node("Cast", [stored], [tensor.name], to=onnx.TensorProto.FLOAT))
             tensor.CopyFrom(onnx.numpy_helper.from_array(values.astype(np.float16), stored))
-    lean(graph)
     return model
 
 

@@ -71,8 +71,11 @@ def curve(gains: list[float]) -> str:
 
 
 def steps_done(config: Config, runs: Path) -> int:
-    path = runs / f"{config.id}.pt"
-    return torch.load(path, weights_only=False)["step"] if path.exists() else 0
+    """By its state; of a run that has ended, whose state is not kept, by its log."""
+    state, log = runs / f"{config.id}.pt", runs / f"{config.id}.log"
+    if state.exists():
+        return torch.load(state, weights_only=False)["step"]
+    return max((pulse.step for pulse in pulses(log.read_text())), default=0) if log.exists() else 0
 
 
 def unfinished(runs: Path) -> list[Planned]:
@@ -112,17 +115,17 @@ def report(runs: Path, out: Path) -> None:
 
 
 def keep(runs: Path, archive: Path) -> None:
-    """The states and logs of all runs that are not finished, packed, in one file."""
+    """The logs of all runs, by which an ended one is known, and the states of those that are not finished, packed, in one file."""
     archive.parent.mkdir(exist_ok=True)
+    going_on = {run.config for run in unfinished(runs)}
     with tarfile.open(archive, "w") as tar:
-        for run in unfinished(runs):
+        for run in plan():
             path = runs / f"{run.read().id}.pt"
-            if not path.exists():
-                continue
-            small = path.with_suffix(".kept")
-            torch.save(packed(torch.load(path, weights_only=False)), small)
-            tar.add(small, path.name)
-            small.unlink()
+            if run.config in going_on and path.exists():
+                small = path.with_suffix(".kept")
+                torch.save(packed(torch.load(path, weights_only=False)), small)
+                tar.add(small, path.name)
+                small.unlink()
             log = path.with_suffix(".log")
             if log.exists():
                 tar.add(log, log.name)

@@ -2,8 +2,8 @@
 //!
 //!     cargo run --release -p dettaglio-core --example networks -- models [OTHER_MODELS]
 //!
-//! Two cases for each enlarger and cleaner: one tile as a view asks for it, with the pixels around it that it depends on, and a block as a run
-//! computes it. Networks of one name in the two folders take turns, and the best of each counts, so that a busy moment of the machine does
+//! Two cases for each enlarger and cleaner: one tile as a view asks for it, with the pixels around it that it depends on, and the largest
+//! block of a run. Networks of one name in the two folders take turns, and the best of each counts, so that a busy moment of the machine does
 //! not. Megapixels are those that are kept.
 
 use std::path::PathBuf;
@@ -12,14 +12,11 @@ use std::time::Instant;
 
 use dettaglio_core::model::{Network, Shelf};
 use dettaglio_core::picture::Planes;
-use dettaglio_core::render::TILE;
+use dettaglio_core::render::{TILE, largest_block};
 use dettaglio_domain::geometry::Size;
 use dettaglio_domain::model::Kind;
 
-const ROUNDS: usize = 6;
-
-/// A halo from which on a run computes blocks that are more like squares.
-const WIDE_HALO: u32 = 64;
+const ROUNDS: usize = 4;
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
     let folders: Vec<PathBuf> = std::env::args().skip(1).map(PathBuf::from).collect();
@@ -39,7 +36,8 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         networks.extend(
             other.as_ref().and_then(|other| other.get(&card.id).ok()).map(|model| model.network()).transpose()?,
         );
-        let (tile, block) = (Size::new(TILE, TILE), block(card.halo));
+        let (rows, columns) = largest_block(&*networks[0], networks[0].halo());
+        let (tile, block) = (Size::new(TILE, TILE), Size::new(columns * TILE, rows * TILE));
         let (tiles, blocks) = (seconds(&networks, tile)?, seconds(&networks, block)?);
         let cells = |of: usize| format!("{:.0} | {:.3}", 1e3 * tiles[of], block.megapixels() / blocks[of]);
         let beside = match networks.len() {
@@ -49,11 +47,6 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         println!("| {} | {} | {beside} |", card.id, cells(0));
     }
     Ok(())
-}
-
-/// A block as large as a machine with two cores computes it at once.
-fn block(halo: u32) -> Size {
-    if halo < WIDE_HALO { Size::new(8 * TILE, 2 * TILE) } else { Size::new(5 * TILE, 4 * TILE) }
 }
 
 /// The shortest time that each network takes for a region, with what it needs around it.

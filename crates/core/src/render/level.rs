@@ -36,6 +36,12 @@ const WIDE_HALO: u32 = 64;
 /// Tiles from top to bottom in such a block, and at most from left to right.
 pub const WIDE_BLOCK: (u32, u32) = (6, 8);
 
+/// Rows and columns of tiles in the largest block that a network is given at once, with `halo` pixels around it.
+pub fn largest_block(network: &dyn Network, halo: u32) -> (u32, u32) {
+    let columns = network.block_columns();
+    if halo < WIDE_HALO { (BLOCK_ROWS, columns) } else { (WIDE_BLOCK.0, columns.min(WIDE_BLOCK.1)) }
+}
+
 /// Where a pass takes its pixels from.
 pub enum Below<'a> {
     /// The first pass: the original in its frame.
@@ -242,8 +248,7 @@ impl<'a> Level<'a> {
 
     /// Rows and columns of the largest block.
     fn block(&self) -> (u32, u32) {
-        let columns = self.network.block_columns();
-        if self.halo() < WIDE_HALO { (BLOCK_ROWS, columns) } else { (WIDE_BLOCK.0, columns.min(WIDE_BLOCK.1)) }
+        largest_block(&*self.network, self.halo())
     }
 
     /// All tiles of a block; those that are missing are computed in one go.

@@ -24,7 +24,7 @@ mod weights;
 
 pub use departure::Measures;
 pub use faces::Restoration;
-pub use level::TILE;
+pub use level::{TILE, largest_block};
 pub use pace::{Cancelled, Pace, RenderError, Unhurried};
 pub use renderer::{Renderer, view_size};
 pub use run::{Destination, run, run_camera};

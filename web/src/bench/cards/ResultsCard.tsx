@@ -2,11 +2,12 @@
 
 import { Box, Typography } from "@mui/material";
 import type { Enlargement } from "../../api/client";
+import { counted } from "../../app/format";
 import { Record } from "../Record";
 import { Card } from "./Card";
 
 export function ResultsCard({ results }: { results: Enlargement[] }) {
-  const state = results.length === 0 ? "none yet" : `${results.length} ${results.length === 1 ? "file" : "files"}`;
+  const state = results.length === 0 ? "none yet" : counted(results.length, "file");
   return (
     <Card name="Results" state={state}>
       {results.length === 0 ? (
