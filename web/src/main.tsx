@@ -6,6 +6,7 @@ import { ClientLook } from "./access/ClientLook";
 import { Refusal, answered, api, sentence } from "./api/client";
 import { setRules } from "./api/rules";
 import { App } from "./app/App";
+import { prepareFirst } from "./app/first";
 
 const client = new QueryClient({
   defaultOptions: {
@@ -25,6 +26,7 @@ const token = /^\/look\/([A-Za-z0-9]+)$/.exec(window.location.pathname)?.[1];
 const PAUSE_MS = 1000;
 
 async function begin(root: HTMLElement): Promise<void> {
+  const first = token === undefined ? prepareFirst(client) : undefined;
   for (;;) {
     try {
       setRules(await answered(api.GET("/api/v1/rules")));
@@ -34,9 +36,12 @@ async function begin(root: HTMLElement): Promise<void> {
       await new Promise((done) => setTimeout(done, PAUSE_MS));
     }
   }
+  const awaited = (await first) ?? false;
   createRoot(root).render(
     <StrictMode>
-      <QueryClientProvider client={client}>{token ? <ClientLook token={token} /> : <App />}</QueryClientProvider>
+      <QueryClientProvider client={client}>
+        {token ? <ClientLook token={token} /> : <App awaited={awaited} />}
+      </QueryClientProvider>
     </StrictMode>,
   );
 }

@@ -1,11 +1,11 @@
 //! Spots: the places of a picture at which candidates are compared, and which a picture suggests by itself.
 
 use dettaglio_domain::face::Face;
-use dettaglio_domain::geometry::Region;
+use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::spot::Spot;
 use rayon::prelude::*;
 
-use crate::picture::Original;
+use crate::picture::{Original, Planes};
 use crate::plane::{box_mean, gaussian, slope_energy};
 use crate::reading::is_lettering;
 
@@ -51,10 +51,7 @@ pub fn suggest(original: &Original, faces: &[Face]) -> Vec<Spot> {
     let windows = Region::spread(original.size(), WINDOW, MOST_WINDOWS, |place| place.round() as u32);
     let windows: Vec<Found> = windows.into_par_iter().map(|w| look(original, w)).collect();
     let apart = APART * original.size().long_edge() as f32;
-    let size = original.size();
-    let eyes = faces.iter().map(|f| ((f.left_eye.x + f.right_eye.x) / 2.0, (f.left_eye.y + f.right_eye.y) / 2.0));
-    let inside = |(x, y): &(f32, f32)| (0.0..size.width as f32).contains(x) && (0.0..size.height as f32).contains(y);
-    let mut spots: Vec<Spot> = (eyes.filter(inside).take(MOST_EYES).enumerate())
+    let mut spots: Vec<Spot> = (eyes(original.size(), faces).take(MOST_EYES).enumerate())
         .map(|(i, (x, y))| Spot { name: if i == 0 { "Eyes".to_owned() } else { format!("Eyes {}", i + 1) }, x, y })
         .collect();
     let mut add = |name: &str, score: &dyn Fn(&Found) -> f32, at: &dyn Fn(&Found) -> (f32, f32)| {
@@ -71,6 +68,65 @@ pub fn suggest(original: &Original, faces: &[Face]) -> Vec<Spot> {
     add("Finest texture", &|f| f.texture - 0.003, &middle);
     add("Flattest dark tone", &|f| if DARK.contains(&f.mean) { 1.0 / (0.001 + f.slope) } else { 0.0 }, &middle);
     spots
+}
+
+/// Where a picture of this size is opened that nobody pinned a spot in, in its pixels: at the eyes of its first face, which are what people look
+/// at first; else at its liveliest place, by a small copy of it.
+pub fn opening(size: Size, faces: &[Face], small: &Planes) -> (f32, f32) {
+    eyes(size, faces).next().unwrap_or_else(|| {
+        let (x, y) = liveliest(small);
+        (x * size.width as f32, y * size.height as f32)
+    })
+}
+
+/// Places between the eyes of those faces that lie in a picture of this size, in its pixels.
+fn eyes(size: Size, faces: &[Face]) -> impl Iterator<Item = (f32, f32)> {
+    let middle = |f: &Face| ((f.left_eye.x + f.right_eye.x) / 2.0, (f.left_eye.y + f.right_eye.y) / 2.0);
+    let (across, down) = (0.0..size.width as f32, 0.0..size.height as f32);
+    faces.iter().map(middle).filter(move |(x, y)| across.contains(x) && down.contains(y))
+}
+
+/// Cells along the longer side of a picture whose liveliest place is looked for.
+const CELLS: f32 = 24.0;
+
+/// Difference of a pixel from a neighbour, encoded, above which it counts no more: one hard edge does not outweigh texture.
+const CLEAR: f32 = 24.0 / 255.0;
+
+/// The middle of the three by three cells with the most fine contrast, as shares of width and height; the picture's own middle where it has
+/// fewer cells than that.
+///
+/// A comparison of treatments tells the most there. `small` is a thumbnail: of what is finer than its pixels nothing is seen.
+fn liveliest(small: &Planes) -> (f32, f32) {
+    let size = small.size();
+    let (width, height) = (size.width as usize, size.height as usize);
+    let cell = ((size.long_edge() as f32 / CELLS).round() as usize).max(4);
+    let (columns, rows) = (width / cell, height / cell);
+    if columns < 3 || rows < 3 {
+        return (0.5, 0.5);
+    }
+    let luminance = small.luminance();
+    let contrast = |x: usize, y: usize| {
+        let here = luminance[y * width + x];
+        ((here - luminance[y * width + x + 1]).abs() + (here - luminance[(y + 1) * width + x]).abs()).min(CLEAR)
+    };
+    // A cell's last row and column have their neighbours in the next cell.
+    let inside = |at: usize| at * cell..(at + 1) * cell - 1;
+    let score = |column: usize, row: usize| -> f32 {
+        inside(row).map(|y| inside(column).map(|x| contrast(x, y)).sum::<f32>()).sum()
+    };
+    let scores: Vec<f32> = (0..rows * columns).map(|i| score(i % columns, i / columns)).collect();
+    let around = |column: usize, row: usize| -> f32 {
+        (row - 1..=row + 1)
+            .map(|r| scores[r * columns + column - 1..=r * columns + column + 1].iter().sum::<f32>())
+            .sum()
+    };
+    let middles = (1..rows - 1).flat_map(|row| (1..columns - 1).map(move |column| (column, row)));
+    let best = middles.map(|at| (around(at.0, at.1), at)).max_by(|a, b| a.0.total_cmp(&b.0));
+    let share = |at: usize, side: usize| (at as f32 + 0.5) * cell as f32 / side as f32;
+    match best {
+        Some((contrast, (column, row))) if contrast > 0.0 => (share(column, width), share(row, height)),
+        _ => (0.5, 0.5),
+    }
 }
 
 fn look(original: &Original, window: Region) -> Found {
@@ -111,9 +167,9 @@ fn look(original: &Original, window: Region) -> Found {
 
 #[cfg(test)]
 mod tests {
+    use rstest::rstest;
+
     use super::*;
-    use crate::picture::Planes;
-    use dettaglio_domain::geometry::Size;
 
     /// Middle grey with a hard edge on the left, a checkered patch in the middle and a dark patch on the right.
     fn picture() -> Original {
@@ -161,6 +217,29 @@ mod tests {
         let spots = suggest(&picture(), &[face, beside]);
         assert_eq!((spots[0].name.as_str(), spots[0].x, spots[0].y), ("Eyes", 320.0, 150.0));
         assert!(!spots.iter().any(|s| s.name == "Eyes 2"), "outside the picture");
+    }
+
+    #[test]
+    fn a_picture_opens_at_eyes_or_where_it_is_liveliest() {
+        let small = picture().planes();
+        let at = |x, y| dettaglio_domain::geometry::Place::new(x, y);
+        let face = Face::of_eyes(at(600.0, 300.0), at(680.0, 300.0));
+        let beside = Face::of_eyes(at(1300.0, 300.0), at(1380.0, 300.0));
+        assert_eq!(opening(Size::new(1280, 640), &[beside, face], &small), (640.0, 300.0));
+        let (x, y) = opening(Size::new(1280, 640), &[beside], &small);
+        assert!(
+            (580.0..740.0).contains(&x) && (220.0..420.0).contains(&y),
+            "in the texture, not at the edge: {x}, {y}"
+        );
+    }
+
+    #[rstest]
+    #[case::even(Size::new(320, 213))]
+    #[case::a_strip(Size::new(320, 8))]
+    #[case::two_pixels(Size::new(2, 1))]
+    fn where_nothing_is_lively_it_opens_somewhere_inside(#[case] size: Size) {
+        let (x, y) = opening(size, &[], &Planes::from_values(size, vec![0.5; 3 * size.area() as usize]));
+        assert!((0.0..size.width as f32).contains(&x) && (0.0..size.height as f32).contains(&y), "{x}, {y}");
     }
 
     #[test]

@@ -38,6 +38,8 @@ pub struct Settings {
     pub limits: Limits,
     /// Whether the models' speed is measured a moment after the start; without, no times are forecast at first.
     pub measure_speed: bool,
+    /// Whether views are computed that are likely to be looked at next.
+    pub look_ahead: bool,
     /// How many jobs this process works on at once.
     pub workers: usize,
     /// Bytes of computed tiles that are kept on disk.
@@ -69,6 +71,7 @@ impl Settings {
             demo: None,
             limits: Limits::default(),
             measure_speed: true,
+            look_ahead: true,
             workers: 1,
             tiles_on_disk: 4 << 30,
             memory: DecodingMemory { decoding: 2 << 30, open: 2 << 30 },

@@ -20,7 +20,8 @@ use tokio::task::JoinHandle;
 use tokio_util::sync::CancellationToken;
 
 use crate::adapters::{attend, demo};
-use crate::app::{App, changes};
+use crate::app::ahead::Ahead;
+use crate::app::{App, ahead, changes};
 use crate::claim::Claim;
 use crate::compute::calibrate::calibrate;
 use crate::compute::studio::Studio;
@@ -194,6 +195,7 @@ impl Service {
             finding: Arc::new(Semaphore::new(1)),
             trying: Arc::new(Semaphore::new(1)),
             looking_over: Arc::new(Semaphore::new(2)),
+            ahead: Ahead::new(settings.look_ahead),
             rehearsals: Arc::default(),
             changing: Arc::default(),
             store: parts.store,
@@ -212,6 +214,7 @@ impl Service {
         if let Some(folder) = &settings.demo {
             demo::load(&app, folder).await.context("the demo data could not be loaded")?;
         }
+        ahead::first(&app);
         if settings.measure_speed {
             tokio::spawn(calibrate(Arc::clone(&app.studio), app.stop.clone()));
         }

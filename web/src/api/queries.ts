@@ -24,19 +24,22 @@ export const keys = {
   house: ["house-treatments"] as const,
 };
 
-export const useOrders = () => useQuery({ queryKey: keys.orders, queryFn: () => answered(api.GET("/api/v1/orders")) });
+export const ordersQuery = { queryKey: keys.orders, queryFn: () => answered(api.GET("/api/v1/orders")) };
 
-export const useOrder = (id: number | undefined) =>
-  useQuery({
-    queryKey: keys.order(id ?? 0),
-    queryFn: () => answered(api.GET("/api/v1/orders/{id}", { params: { path: { id: id ?? 0 } } })),
-    enabled: id !== undefined,
-  });
+export const useOrders = () => useQuery(ordersQuery);
+
+export const orderQuery = (id: number) => ({
+  queryKey: keys.order(id),
+  queryFn: () => answered(api.GET("/api/v1/orders/{id}", { params: { path: { id } } })),
+});
+
+export const useOrder = (id: number | undefined) => useQuery({ ...orderQuery(id ?? 0), enabled: id !== undefined });
+
+export const modelsQuery = { queryKey: keys.models, queryFn: () => answered(api.GET("/api/v1/models")) };
 
 export const useModels = () =>
   useQuery({
-    queryKey: keys.models,
-    queryFn: () => answered(api.GET("/api/v1/models")),
+    ...modelsQuery,
     // Until the models' speed is measured, a moment after the server's start.
     refetchInterval: (query) => (query.state.data?.every((m) => m.pixels_per_second) ? false : 2000),
   });
@@ -109,11 +112,32 @@ export const suggestionQuery = (original: number, wanted: SuggestionFor) => ({
   retry: false,
 });
 
+/** Where an original opens, in its own pixels. */
+export const openingQuery = (original: number) => ({
+  queryKey: ["opening", original],
+  queryFn: () => answered(api.GET("/api/v1/originals/{id}/opening", { params: { path: { id: original } } })),
+  staleTime: Infinity,
+});
+
+/** What was asked for of the first picture, from when it was asked for before anything was drawn until it is put on the bench. */
+let handed: { original: number; intent: Intent } | undefined;
+
+export function handOver(original: number, intent: Intent): void {
+  handed = { original, intent };
+}
+
+function takeOver(original: number): Intent | undefined {
+  const intent = handed?.original === original ? handed.intent : undefined;
+  handed = undefined;
+  return intent;
+}
+
 /** What was last asked for, or else what comes first; asked anew each time a picture is put on the bench. */
 export const useKeptIntent = (original: number) =>
   useQuery({
     queryKey: ["intent", original],
     queryFn: () => answered(api.GET("/api/v1/originals/{id}/intent", { params: { path: { id: original } } })),
+    initialData: () => takeOver(original),
     staleTime: Infinity,
     gcTime: 0,
   });
@@ -166,12 +190,17 @@ export const useMeasures = (hash: string, measured: Measured[], part: SheetPart 
     gcTime: 60_000,
   });
 
-/** What an intent means; the last answer stays while the next one is on its way. */
+/** What an intent means. */
+export const planQuery = (original: number, intent: Intent) => ({
+  queryKey: ["plan", original, intent],
+  queryFn: ({ signal }: { signal: AbortSignal }) =>
+    answered(api.POST("/api/v1/originals/{id}/plan", { params: { path: { id: original } }, body: intent, signal })),
+});
+
+/** The same for the bench; the last answer stays while the next one is on its way. */
 export const usePlan = (original: number, intent: Intent) =>
   useQuery({
-    queryKey: ["plan", original, intent],
-    queryFn: ({ signal }) =>
-      answered(api.POST("/api/v1/originals/{id}/plan", { params: { path: { id: original } }, body: intent, signal })),
+    ...planQuery(original, intent),
     placeholderData: keepPreviousData,
     retry: false,
     // The forecast of time follows the models' measurement.

@@ -863,6 +863,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/originals/{id}/opening": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where an original opens: at its first pinned spot; else at a face's eyes, as far as faces are known; else where it is liveliest. */
+        get: operations["opening"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/originals/{id}/plan": {
         parameters: {
             query?: never;
@@ -2643,6 +2660,19 @@ export interface components {
              * @description The same over the whole picture, each brightness weighted by how much of it there is.
              */
             sigma: number;
+        };
+        /** @description A place in a picture. */
+        Opening: {
+            /**
+             * Format: float
+             * @description Across, in pixels of the original.
+             */
+            x: number;
+            /**
+             * Format: float
+             * @description Down.
+             */
+            y: number;
         };
         /** @description What is said of a result. */
         Opinion: {
@@ -6448,6 +6478,44 @@ export interface operations {
                 };
             };
             422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Refused, or failed: the problem says why and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    opening: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["schemas"]["OriginalId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Opening"];
+                };
+            };
+            404: {
                 headers: {
                     [name: string]: unknown;
                 };

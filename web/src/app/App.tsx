@@ -8,10 +8,12 @@ import { Refusal } from "../api/client";
 import { useOrders } from "../api/queries";
 import { theme } from "../look/theme";
 import { type ThemeName } from "../look/tokens";
+import { FirstLook } from "./FirstLook";
 import { Workplace } from "./Workplace";
 import { useKept } from "./kept";
 
-export function App() {
+/** `awaited` is whether a picture is about to be shown. */
+export function App({ awaited }: { awaited: boolean }) {
   const [name, setName] = useKept<ThemeName>("theme", "paper");
   const current = useMemo(() => theme(name), [name]);
   return (
@@ -19,7 +21,9 @@ export function App() {
       <CssBaseline />
       <Door>
         <BrowserRouter>
-          <Workplace themeName={name} onTheme={() => setName(name === "paper" ? "dim" : "paper")} />
+          <FirstLook awaited={awaited}>
+            <Workplace themeName={name} onTheme={() => setName(name === "paper" ? "dim" : "paper")} />
+          </FirstLook>
         </BrowserRouter>
       </Door>
     </ThemeProvider>

@@ -33,6 +33,9 @@ const VIEWS: [ViewName, string][] = [
   ["settings", "Settings"],
 ];
 
+/** Its height in pixels. */
+export const HEADER_HEIGHT = 44;
+
 export function Header(props: {
   themeName: ThemeName;
   onTheme: () => void;
@@ -57,7 +60,7 @@ export function Header(props: {
       direction="row"
       spacing={1.5}
       sx={{
-        height: 44,
+        height: HEADER_HEIGHT,
         px: 2,
         alignItems: "center",
         flexShrink: 0,

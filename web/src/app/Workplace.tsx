@@ -7,7 +7,7 @@ import type { Original } from "../api/client";
 import { useEvents, useInstruct, useModels, useOrder, useOrders, useTakeOut } from "../api/queries";
 import { Bench } from "../bench/Bench";
 import { FilePicker } from "../bench/FilePicker";
-import { Tray } from "../bench/Tray";
+import { TRAY_WIDTH, Tray } from "../bench/Tray";
 import { useImports } from "../bench/importing";
 import { OrderDialog } from "../orders/OrderDialog";
 import { Orders } from "../orders/Orders";
@@ -18,7 +18,8 @@ import { CommandSearch } from "./CommandSearch";
 import { DropArea } from "./DropArea";
 import { Empty } from "./Empty";
 import { Guide } from "./Guide";
-import { Header } from "./Header";
+import { AfterFirstLook } from "./FirstLook";
+import { HEADER_HEIGHT, Header } from "./Header";
 import { MessageLog } from "./MessageLog";
 import { Notices } from "./Notices";
 import { Shortcuts } from "./Shortcuts";
@@ -102,17 +103,19 @@ export function Workplace(props: { themeName: ThemeName; onTheme: () => void }) 
 
   return (
     <DropArea onFiles={imports.add}>
-      <Header
-        {...props}
-        orders={orders.data ?? []}
-        order={order}
-        picture={original?.id}
-        onOrder={(id) => go({ order: id, view: view && PICTURES.includes(view) ? view : "bench" })}
-        view={view}
-        onView={(to) => go({ view: to, picture: original?.id })}
-        onShortcuts={() => setSheet("keys")}
-        onSearch={() => setSheet("search")}
-      />
+      <AfterFirstLook height={HEADER_HEIGHT}>
+        <Header
+          {...props}
+          orders={orders.data ?? []}
+          order={order}
+          picture={original?.id}
+          onOrder={(id) => go({ order: id, view: view && PICTURES.includes(view) ? view : "bench" })}
+          view={view}
+          onView={(to) => go({ view: to, picture: original?.id })}
+          onShortcuts={() => setSheet("keys")}
+          onSearch={() => setSheet("search")}
+        />
+      </AfterFirstLook>
       <Notices
         // What was said of an order's files is said where its pictures are.
         notices={view && PICTURES.includes(view) ? imports.notices.filter((n) => n.order === order) : []}
@@ -161,13 +164,15 @@ export function Workplace(props: { themeName: ThemeName; onTheme: () => void }) 
         }}
       >
         {contents.data && originals.length + imports.arriving.length > 0 && (
-          <Tray
-            contents={contents.data}
-            selected={original?.id}
-            arriving={imports.arriving}
-            onSelect={select}
-            onAdd={imports.add}
-          />
+          <AfterFirstLook width={TRAY_WIDTH}>
+            <Tray
+              contents={contents.data}
+              selected={original?.id}
+              arriving={imports.arriving}
+              onSelect={select}
+              onAdd={imports.add}
+            />
+          </AfterFirstLook>
         )}
         {contents.data && original && models.data ? (
           <Bench

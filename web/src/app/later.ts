@@ -12,6 +12,16 @@ export function useLater<T>(value: T, milliseconds: number): T {
   return rested;
 }
 
+/** A value once it has rested so long; none before, not even at first. */
+export function useRested<T>(value: T, milliseconds: number): T | undefined {
+  const [rested, setRested] = useState<T>();
+  useEffect(() => {
+    const timer = setTimeout(() => setRested(() => value), milliseconds);
+    return () => clearTimeout(timer);
+  }, [value, milliseconds]);
+  return rested;
+}
+
 /** The first change at once, those that follow it no more often than every so many milliseconds, the last one always. */
 export function usePaced<T>(value: T, milliseconds: number): T {
   const [shown, setShown] = useState(value);

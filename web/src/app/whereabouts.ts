@@ -21,6 +21,9 @@ export interface Whereabouts {
 
 const LAST = "last-address";
 
+/** Under what the pictures that were seen last are kept, by their order. */
+export const LAST_PICTURES = "pictures";
+
 /** The address that was left last, as far as it still leads somewhere. */
 function lastAddress(orders: Order[]): string | undefined {
   const last = recall<string>(LAST);
@@ -28,12 +31,18 @@ function lastAddress(orders: Order[]): string | undefined {
   return place && (place.order === undefined || orders.some((o) => o.id === place.order)) ? last : undefined;
 }
 
+/** Where one begins who says nothing: where one was last, else at the newest order. */
+export function startOf(orders: Order[]): string | undefined {
+  const first = orders[0];
+  return first && (lastAddress(orders) ?? pathOf({ view: "bench", order: first.id }));
+}
+
 export function useWhereabouts(orders: Order[] | undefined): Whereabouts {
   const { pathname, search } = useLocation();
   const navigate = useNavigate();
   const [place, goTo] = usePlace();
   const [keptOrder, keepOrder] = useKept<number | undefined>("order", undefined);
-  const [pictures, keepPictures] = useKept<Record<number, number>>("pictures", {});
+  const [pictures, keepPictures] = useKept<Record<number, number>>(LAST_PICTURES, {});
 
   const isKnown = (id: number | undefined) => orders?.some((o) => o.id === id) ?? false;
   const order = place?.order ?? (isKnown(keptOrder) ? keptOrder : orders?.[0]?.id);
@@ -52,9 +61,8 @@ export function useWhereabouts(orders: Order[] | undefined): Whereabouts {
 
   const bare = pathname === "/";
   useEffect(() => {
-    const first = orders?.[0];
-    if (!bare || !first) return;
-    void navigate(lastAddress(orders) ?? pathOf({ view: "bench", order: first.id }), { replace: true });
+    const start = bare && orders ? startOf(orders) : undefined;
+    if (start !== undefined) void navigate(start, { replace: true });
   }, [bare, orders, navigate]);
 
   const view = place?.view;

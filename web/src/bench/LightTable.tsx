@@ -28,7 +28,7 @@ import { useFigures } from "./figures";
 import { useMarkTool } from "./marking";
 import type { Spotted } from "./looking";
 import { type Pane, type Source, filledUp, linesUp, paneView } from "./panes";
-import { type SpotsControl, SpotsMenu, openingSpot, pinned, useSpots } from "./spots";
+import { type SpotsControl, SpotsMenu, pinned, useOpeningPlace, useSpots } from "./spots";
 import { useBench, useBenchStore, useIntent } from "./state";
 import { type Scope, changeArea } from "./treatments";
 import { useLooking } from "./useLooking";
@@ -244,29 +244,26 @@ function useMarks(spots: Spot[], pinsShown: boolean, facesOf: Intent | undefined
   }, [spots, plan, pinsShown, facesOf]);
 }
 
-/**
- * Where the picture opens: where its address says; else at the first of the spots that it came with, or the eyes where nobody
- * pinned any. Spots that are pinned later move nothing.
- */
+/** Where the picture opens: where its address said, or at a place of its own. Spots that are pinned later move nothing. */
 function useOpening(
   original: Original,
   { plan, extent }: Source,
   spots: SpotsControl,
   at: Spotted | undefined,
 ): Opening | undefined {
-  const [first, setFirst] = useState<{ of: number; opening?: Opening }>();
-  if (spots.known && first?.of !== original.id) {
-    const spot = typeof at === "object" && "spot" in at ? spots.spots[at.spot - 1] : undefined;
-    const opens = spot ?? openingSpot(spots);
-    const opening: Opening | undefined =
-      at === "whole"
-        ? "whole"
-        : at && "x" in at
-          ? { x: at.x * extent.width, y: at.y * extent.height, zoom: at.zoom }
-          : opens && through(plan.place, opens);
-    setFirst({ of: original.id, opening });
-  }
-  return first?.of === original.id ? first.opening : undefined;
+  const own = useOpeningPlace(original);
+  const [first, setFirst] = useState<{ of: number; at?: Spotted; spot?: Spot }>();
+  const toSpot = typeof at === "object" && "spot" in at ? at.spot : undefined;
+  if (first?.of !== original.id && (toSpot === undefined || spots.known))
+    setFirst({ of: original.id, at, spot: toSpot === undefined ? undefined : spots.spots[toSpot - 1] });
+  const { width, height } = extent;
+  return useMemo(() => {
+    if (first?.of !== original.id) return undefined;
+    if (first.at === "whole") return first.at;
+    if (first.at && "x" in first.at) return { x: first.at.x * width, y: first.at.y * height, zoom: first.at.zoom };
+    const place = first.spot ?? own;
+    return place && through(plan.place, place);
+  }, [first, original.id, own, plan.place, width, height]);
 }
 
 /** What is on the table; another object only when it says something else. */

@@ -33,6 +33,9 @@ const LAYOUT_NAMES: Record<Layout, [name: string, effect: string]> = {
 
 const ZOOMS = [0.25, 0.5, 1, 2, 4, 8] as const;
 
+/** Its height in pixels. */
+export const BAR_HEIGHT = 42;
+
 export function StageBar(props: {
   layout: Layout;
   onLayout: (layout: Layout) => void;
@@ -74,7 +77,7 @@ export function StageBar(props: {
       aria-label="View"
       className="steps-back"
       sx={{
-        height: 42,
+        height: BAR_HEIGHT,
         px: { xs: 1, lg: 2 },
         [SHORT_WINDOW]: props.givesWay ? { display: "none" } : {},
         flexShrink: 0,

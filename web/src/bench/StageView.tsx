@@ -3,6 +3,7 @@
 import { Box } from "@mui/material";
 import { useEffect, useState } from "react";
 import type { Spot } from "../api/client";
+import { AfterFirstLook, useEndsFirstLook } from "../app/FirstLook";
 import { useOnDesk } from "../app/desk";
 import { decimal } from "../app/format";
 import { useKept } from "../app/kept";
@@ -16,7 +17,7 @@ import { Curtain } from "./Curtain";
 import { Navigator } from "./Navigator";
 import { type PaneLabel, PaneName } from "./PaneName";
 import { TONES } from "./Tones";
-import { StageBar } from "./StageBar";
+import { BAR_HEIGHT, StageBar } from "./StageBar";
 import { type ViewSettings, useViewSettings } from "./viewSettings";
 import { paperZoom } from "./screen";
 import { useBench, useBenchStore } from "./state";
@@ -104,6 +105,7 @@ export function StageView(props: StageViewProps) {
       : undefined,
   );
 
+  useEndsFirstLook(seen.panes.length > 0 && seen.panes.every((pane) => pane.ready > 0 || pane.draft));
   const ready = seen.panes.reduce((sum, p) => sum + p.ready, 0);
   const needed = seen.panes.reduce((sum, p) => sum + p.needed, 0);
   const light = settings.ground === GROUNDS[2].shade || settings.ground === GROUNDS[3].shade;
@@ -149,34 +151,36 @@ export function StageView(props: StageViewProps) {
           <Navigator thumbnail={subject.thumbnail} part={seen.part} onGo={(x, y) => stage?.goTo(x, y)} />
         )}
       </Box>
-      <StageBar
-        layout={layout}
-        onLayout={setLayout}
-        timed={timed}
-        onTimed={setTimed}
-        onTurn={() => setTurn(1 - turn)}
-        zoom={seen.zoom}
-        zooms={paperZooms(settings, props.ppi, props.distance)}
-        onFit={() => stage?.fit()}
-        onZoom={(zoom) => stage?.zoomTo(zoom)}
-        spots={props.spots}
-        onSpot={props.onSpot}
-        spotsMenu={props.spotsMenu}
-        map={map}
-        onMap={(shown) => store.setState({ map: shown })}
-        onRehearse={() => store.setState({ rehearsing: true })}
-        onTones={() => store.setState({ card: TONES })}
-        across={across}
-        onAcross={(lying) => store.list({ across: lying })}
-        full={full}
-        onFull={toggleFull}
-        navigator={navigator}
-        onNavigator={setNavigator}
-        settings={settings}
-        onSettings={setSettings}
-        readout={props.readout}
-        givesWay={card !== undefined}
-      />
+      <AfterFirstLook height={BAR_HEIGHT}>
+        <StageBar
+          layout={layout}
+          onLayout={setLayout}
+          timed={timed}
+          onTimed={setTimed}
+          onTurn={() => setTurn(1 - turn)}
+          zoom={seen.zoom}
+          zooms={paperZooms(settings, props.ppi, props.distance)}
+          onFit={() => stage?.fit()}
+          onZoom={(zoom) => stage?.zoomTo(zoom)}
+          spots={props.spots}
+          onSpot={props.onSpot}
+          spotsMenu={props.spotsMenu}
+          map={map}
+          onMap={(shown) => store.setState({ map: shown })}
+          onRehearse={() => store.setState({ rehearsing: true })}
+          onTones={() => store.setState({ card: TONES })}
+          across={across}
+          onAcross={(lying) => store.list({ across: lying })}
+          full={full}
+          onFull={toggleFull}
+          navigator={navigator}
+          onNavigator={setNavigator}
+          settings={settings}
+          onSettings={setSettings}
+          readout={props.readout}
+          givesWay={card !== undefined}
+        />
+      </AfterFirstLook>
     </>
   );
 }

@@ -9,6 +9,9 @@ import { VirtualRows } from "../app/VirtualRows";
 import { FilePicker } from "./FilePicker";
 import type { Arriving } from "./importing";
 
+/** Its width in pixels. */
+export const TRAY_WIDTH = 96;
+
 export function Tray(props: {
   contents: OrderContents;
   selected?: number;
@@ -31,7 +34,7 @@ export function Tray(props: {
       className="steps-back"
       data-beside-stage
       sx={{
-        width: 96,
+        width: TRAY_WIDTH,
         flexShrink: 0,
         bgcolor: "background.paper",
         borderRight: 1,

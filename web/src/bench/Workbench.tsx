@@ -4,6 +4,7 @@ import { Box, Snackbar } from "@mui/material";
 import { Suspense, lazy, useCallback } from "react";
 import type { Letter, Model, OrderContents, Original, Steps } from "../api/client";
 import { rules } from "../api/rules";
+import { AfterFirstLook } from "../app/FirstLook";
 import { useOnDesk } from "../app/desk";
 import { useKept } from "../app/kept";
 import { Strip } from "../strip/Strip";
@@ -32,6 +33,10 @@ export interface BenchProps {
   onCancel: (job: number) => void;
   onRemove: () => void;
 }
+
+/** The rail's and the sentence's heights in a window of usual width, in pixels: kept free until they are there. */
+const RAIL_HEIGHT = 57;
+const TICKET_HEIGHT = 71;
 
 export function Workbench(props: BenchProps) {
   const { original, contents, models, active } = props;
@@ -93,13 +98,15 @@ export function Workbench(props: BenchProps) {
   return (
     <Box component="main" sx={{ flex: 1, minWidth: 0, minHeight: 0, display: "flex", flexDirection: "column" }}>
       {!full && (
-        <TicketLine
-          original={original}
-          control={control}
-          plan={answer}
-          error={plan.error}
-          fileBytes={forecast.data?.bytes}
-        />
+        <AfterFirstLook height={TICKET_HEIGHT}>
+          <TicketLine
+            original={original}
+            control={control}
+            plan={answer}
+            error={plan.error}
+            fileBytes={forecast.data?.bytes}
+          />
+        </AfterFirstLook>
       )}
       {!answer ? (
         <Box sx={{ flex: 1, bgcolor: STAGE_GROUND }} />
@@ -146,18 +153,20 @@ export function Workbench(props: BenchProps) {
         </Suspense>
       )}
       {!full && (
-        <BenchRail
-          {...props}
-          control={control}
-          asked={asked}
-          scope={safeScope}
-          changeSteps={changeSteps}
-          run={run}
-          pattern={pattern}
-          onPattern={setPattern}
-          onCard={openCard}
-          onAreas={toggleAreas}
-        />
+        <AfterFirstLook height={RAIL_HEIGHT}>
+          <BenchRail
+            {...props}
+            control={control}
+            asked={asked}
+            scope={safeScope}
+            changeSteps={changeSteps}
+            run={run}
+            pattern={pattern}
+            onPattern={setPattern}
+            onCard={openCard}
+            onAreas={toggleAreas}
+          />
+        </AfterFirstLook>
       )}
       <Snackbar open={said !== undefined} onClose={() => store.say(undefined)} autoHideDuration={8000} message={said} />
     </Box>

@@ -1,7 +1,6 @@
 import { describe, expect, it } from "vitest";
-import type { Spot } from "../api/client";
 import { rules } from "../api/rules";
-import { openingSpot, pinned } from "./spots";
+import { pinned } from "./spots";
 
 const SIZE = { width: 100, height: 50 };
 
@@ -15,19 +14,5 @@ describe("a pinned spot", () => {
     let spots = pinned([], { x: 1, y: 1 }, SIZE);
     for (let i = 0; i < 20; i++) spots = pinned(spots, { x: i, y: i }, SIZE);
     expect(spots).toHaveLength(rules().most_spots);
-  });
-});
-
-describe("a picture opens", () => {
-  const spots = (...names: string[]) => names.map((name): Spot => ({ name, x: 10, y: 20 }));
-
-  it("at the first spot that somebody pinned", () => {
-    expect(openingSpot({ suggested: false, spots: spots("The rim", "Eyes") })?.name).toBe("The rim");
-  });
-
-  it("at the eyes where nobody pinned any, and else where it is liveliest", () => {
-    expect(openingSpot({ suggested: true, spots: spots("Lettering", "Eyes") })?.name).toBe("Eyes");
-    expect(openingSpot({ suggested: true, spots: spots("Strongest edge") })).toBeUndefined();
-    expect(openingSpot({ suggested: true, spots: [] })).toBeUndefined();
   });
 });

@@ -4,12 +4,10 @@ import DeleteOutlineIcon from "@mui/icons-material/DeleteOutlined";
 import { rules } from "../api/rules";
 import { Button, IconButton, Popover, Stack, TextField, Typography } from "@mui/material";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import type { ReactNode } from "react";
+import { type ReactNode, useMemo } from "react";
 import { type Original, type Spot, answered, api } from "../api/client";
+import { openingQuery } from "../api/queries";
 import type { Point } from "../stage/tools";
-
-/** What the picture's own suggestion calls the eyes of the largest face. */
-const SUGGESTED_EYES = "Eyes";
 
 export interface SpotsControl {
   spots: Spot[];
@@ -44,9 +42,11 @@ export function useSpots(original: Original): SpotsControl {
   };
 }
 
-/** Where a picture opens: at the first spot that was pinned; at a face, which is what people look at first; else where it is liveliest. */
-export function openingSpot({ spots, suggested }: Pick<SpotsControl, "spots" | "suggested">): Spot | undefined {
-  return suggested ? spots.find((spot) => spot.name === SUGGESTED_EYES) : spots[0];
+/** Where a picture opens, in pixels of the original, as it was when it was opened; in its middle where nobody can say. */
+export function useOpeningPlace(original: Original): Point | undefined {
+  const { data, isError } = useQuery(openingQuery(original.id));
+  const { width, height } = original.facts.size;
+  return useMemo(() => data ?? (isError ? { x: width / 2, y: height / 2 } : undefined), [data, isError, width, height]);
 }
 
 /** With a spot more at a place of the original; named by its number until the person names it. */

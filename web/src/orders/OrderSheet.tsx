@@ -2,7 +2,7 @@
 
 import { Button, Snackbar, Stack, Typography } from "@mui/material";
 import { useQuery } from "@tanstack/react-query";
-import { type MouseEvent, useMemo, useRef, useState } from "react";
+import { type MouseEvent, useCallback, useMemo, useRef, useState } from "react";
 import { type Enlargement, type OrderContents, answered, api, sentence } from "../api/client";
 import { useTakeOut } from "../api/queries";
 import { VirtualGrid } from "../app/VirtualRows";
@@ -30,7 +30,7 @@ export function OrderSheet(props: {
   const { contents } = props;
   const { order, originals } = contents;
   const [selected, setSelected] = useState<number[]>([]);
-  const [last, setLast] = useState<number>();
+  const last = useRef<number>(undefined);
   const [dialog, setDialog] = useState<"edit" | "batch" | "share">();
   const [looking, setLooking] = useState(false);
   const [menu, setMenu] = useState<HTMLElement>();
@@ -45,10 +45,22 @@ export function OrderSheet(props: {
     [contents.jobs],
   );
 
-  const pick = (id: number, e: MouseEvent) => {
-    setSelected(picked(ids, chosen, id, { range: e.shiftKey ? last : undefined }));
-    setLast(id);
-  };
+  // The same function while the sheet is scrolled, so that frames that are there are not drawn anew.
+  const pick = useCallback(
+    (id: number, e: MouseEvent) => {
+      const range = e.shiftKey ? last.current : undefined;
+      setSelected((were) =>
+        picked(
+          ids,
+          were.filter((one) => ids.includes(one)),
+          id,
+          { range },
+        ),
+      );
+      last.current = id;
+    },
+    [ids],
+  );
   const path = { id: order.id };
   const printings = useQuery({
     queryKey: ["printings", order.id],
@@ -107,8 +119,8 @@ export function OrderSheet(props: {
                   results={results.get(original.id) ?? NO_RESULTS}
                   both={both}
                   printings={printings.data}
-                  onPick={(e) => pick(original.id, e)}
-                  onShow={() => props.onShow(original.id)}
+                  onPick={pick}
+                  onShow={props.onShow}
                 />
               )
             );

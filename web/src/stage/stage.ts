@@ -20,7 +20,7 @@ import {
 } from "./camera";
 import { type At, Hand, type Table } from "./hand";
 import { type Cell, type Layout, PANES, cellAt, cells, paneOf } from "./layout";
-import { liveliest } from "./liveliest";
+import { loupeAt } from "./loupe";
 import { type Layer, type Loupe, type Mark, Painter, whole } from "./paint";
 import { type Candidate, type Standing, TileStore, type View, divided, levelFor, viewOf } from "./tiles";
 import type { Point, Tool } from "./tools";
@@ -43,7 +43,7 @@ export interface Subject {
   under: Candidate;
   /** Address of a small picture of the original, shown before anything else arrives. */
   thumbnail: string;
-  /** Changes when another picture is on the table, which then opens where `opening` says, or at its liveliest place. */
+  /** Changes when another picture is on the table, which then opens where `opening` says, and is seen whole until that is known. */
   picture: string;
   /** Where the person has chosen to look first. */
   opening?: Opening;
@@ -74,6 +74,9 @@ export const NOTHING_SEEN: Seen = { zoom: 1, curtain: 0.5, panes: [], fromOrigin
 /** Side of each of the loupe's two windows, in CSS pixels, and what lies below a picture's edge in it. */
 const LOUPE_SIDE = 220;
 
+/** How far from its middle a fingertip covers what is below it, in CSS pixels. */
+const FINGER = 40;
+
 export class Stage {
   private readonly context: CanvasRenderingContext2D;
   private readonly painter: Painter;
@@ -88,14 +91,15 @@ export class Stage {
   private fittedAt?: string;
   /** The window's size and pixel ratio when the canvas last changed its size. */
   private outer = "";
-  /** Nobody has moved the view since the picture opened. */
-  private opened = false;
+  /** Whether the picture is still to be opened where it says: nobody has moved the view since it came. */
+  private isToOpen = false;
   private curtain = 0.5;
   /** Whether the curtain lies across, with the first candidate above it. */
   private across = false;
   /** Where the pointer is, in device pixels of the canvas. */
   private pointer?: At;
   private loupe = false;
+  private besideFinger = false;
   private difference = false;
   private layout: Layout = "curtain";
   private smooth = false;
@@ -155,20 +159,16 @@ export class Stage {
       if (another || !old || !sameSize(old, now)) this.previous.delete(i);
       else if (address(old) !== address(now)) this.previous.set(i, old);
     });
-    const opening = subject?.opening && !this.subject?.opening ? subject.opening : undefined;
     this.subject = subject;
-    // What the person chose may be known later than the picture.
-    if (!another && opening && this.opened) this.open(opening);
     if (another) {
       this.fitted = true;
+      this.isToOpen = true;
       this.thumbnail = undefined;
       if (subject) {
         const image = new Image();
         image.onload = () => {
           if (this.subject?.picture !== subject.picture) return;
           this.thumbnail = image;
-          // Where to open may have become known since the picture was asked for.
-          if (this.fitted) this.open(this.subject.opening ?? this.liveliestOf(image));
           this.refresh();
         };
         image.src = subject.thumbnail;
@@ -177,26 +177,17 @@ export class Stage {
     this.refresh();
   }
 
-  /** Opens a picture at a place. */
-  private open(at: Opening): void {
-    if (!this.subject) return;
+  /** Opens the picture once it is known where, and how large the stage is. */
+  private openWhenKnown(): void {
+    const at = this.subject?.opening;
+    if (!this.isToOpen || !this.subject || !at || !this.outer) return;
+    this.isToOpen = false;
+    if (at === "whole") return;
     const { original, factor } = this.subject;
-    if (at === "whole") return this.fitAll();
     const camera = { x: at.x, y: at.y, scale: factor * (at.zoom ?? 1) };
-    this.place(at.zoom === undefined ? filled(camera, this.pane(), original) : camera);
-    this.opened = true;
-  }
-
-  /** Where a comparison tells the most, in pixels of the original. */
-  private liveliestOf(image: HTMLImageElement): Point {
-    const canvas = new OffscreenCanvas(image.naturalWidth, image.naturalHeight);
-    const context = canvas.getContext("2d");
-    const { width: across = 0, height: down = 0 } = this.subject?.original ?? {};
-    if (!context) return { x: across / 2, y: down / 2 };
-    context.drawImage(image, 0, 0);
-    const { data, width, height } = context.getImageData(0, 0, canvas.width, canvas.height);
-    const [x, y] = liveliest(data, width, height);
-    return { x: x * across, y: y * down };
+    this.fitted = false;
+    this.fittedAt = undefined;
+    this.camera = held(at.zoom === undefined ? filled(camera, this.pane(), original) : camera, original);
   }
 
   /** Puts a spot, given as shares of the picture's sides, into the middle. */
@@ -270,9 +261,10 @@ export class Stage {
     this.refresh();
   }
 
-  /** Two candidates side by side at the pointer, closer than the view. */
-  setLoupe(shown: boolean): void {
+  /** Two candidates side by side at the pointer, closer than the view; beside a finger, which would cover them. */
+  setLoupe(shown: boolean, byFinger = false): void {
     this.loupe = shown;
+    this.besideFinger = byFinger;
     this.refresh();
   }
 
@@ -284,7 +276,7 @@ export class Stage {
   private fitAll(): void {
     this.fitted = true;
     this.fittedAt = undefined;
-    this.opened = false;
+    this.isToOpen = false;
     this.refresh();
   }
 
@@ -337,7 +329,7 @@ export class Stage {
         if (this.tool) this.refresh();
         for (const listener of this.pointing) listener(place);
       },
-      rests: (long) => this.setLoupe(long),
+      rests: (long) => this.setLoupe(long, true),
     };
   }
 
@@ -370,7 +362,7 @@ export class Stage {
     if (!this.subject) return;
     this.fitted = false;
     this.fittedAt = undefined;
-    this.opened = false;
+    this.isToOpen = false;
     this.camera = held(camera, this.subject.original);
     this.refresh();
   }
@@ -433,6 +425,7 @@ export class Stage {
     context.setTransform(1, 0, 0, 1, 0, 0);
     context.clearRect(0, 0, canvas.width, canvas.height);
     if (!subject) return this.tell({ ...this.seen, panes: [] });
+    this.openWhenKnown();
     const pane = this.pane();
     const camera = snapped(this.current(), pane);
     const part = visible(camera, pane, subject.original);
@@ -459,8 +452,9 @@ export class Stage {
     const loupe = this.loupeOf(subject, camera);
     const first = [under, ...drafts.flatMap((draft) => draft ?? [])];
     const later = [...(loupe?.stacks.flat() ?? []), ...mixes.flatMap((mix) => mix?.ends ?? [])];
-    // The original is there at once: it need not be waited for.
-    if (first.length > 1) this.tiles.want(first, seen, later, hidden);
+    // Until it is known what will be looked at, the small picture does. The original is there at once: it need not be waited for.
+    if (this.isToOpen) this.tiles.want([]);
+    else if (first.length > 1) this.tiles.want(first, seen, later, hidden);
     else this.tiles.want([under, ...seen], later, hidden);
     const panes = seen.map(({ candidate, places }, i) => ({
       ...this.tiles.standing(candidate, places),
@@ -526,11 +520,15 @@ export class Stage {
     const part = visible(close, { width: side, height: side }, subject.original);
     if (!part) return undefined;
     const [px, py] = this.pointer;
-    const left = Math.min(Math.max(0, px - side), this.canvas.width - 2 * side);
-    const top = Math.min(Math.max(0, py - side / 2), this.canvas.height - side);
+    const { left, top } = loupeAt(
+      [px, py],
+      side,
+      this.canvas,
+      this.besideFinger ? FINGER * window.devicePixelRatio : undefined,
+    );
     const under = viewOf(subject.under, close, part);
     const stacks = subject.panes.slice(0, 2).map((candidate) => [under, viewOf(candidate, close, part)]);
-    return { left: Math.round(left), top: Math.round(top), side, camera: close, part, stacks };
+    return { left, top, side, camera: close, part, stacks };
   }
 
   /** A view's draft, as long as nothing is there of the view itself: the first tile that is means that the others follow soon. */

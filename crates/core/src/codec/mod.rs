@@ -21,6 +21,6 @@ pub(crate) use decoders::{DECODE_COMMAND, serve as decode};
 pub use decoders::{Decoders, DecodingMemory};
 pub use error::CodecError;
 pub use history::History;
-pub use read::{Decoded, read, thumbnail};
+pub use read::{Decoded, read, read_thumbnail, thumbnail};
 pub(crate) use write::interleave;
 pub use write::{Carried, PictureWriter, encoded_len, png_bytes};

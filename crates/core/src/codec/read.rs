@@ -23,7 +23,7 @@ use super::{container, jpeg_blocks, jpeg_end, jpeg_segments};
 use crate::colour::ColourProfile;
 use crate::enlarge;
 use crate::metadata::{Metadata, iptc, xmp};
-use crate::picture::{Original, Samples};
+use crate::picture::{Original, Planes, Samples};
 use crate::reading::compression::quality_of_table;
 
 /// An original and the facts about its file.
@@ -233,6 +233,20 @@ pub fn thumbnail(original: &Original, long_edge: u32) -> Vec<u8> {
     let target = Size::new(side(size.width), side(size.height));
     let small = enlarge::resample(original, target, target.whole(), Kernel::Lanczos3);
     png_bytes(&original.to_srgb(small))
+}
+
+/// A thumbnail's pixels, encoded in sRGB, out of the file that [`thumbnail`] made of it.
+///
+/// # Errors
+/// [`CodecError::Damaged`] where it is no such file. For files of our own alone, of a few thousand pixels: strangers' are read by
+/// [`Decoders`](super::Decoders).
+pub fn read_thumbnail(png: &[u8]) -> Result<Planes, CodecError> {
+    let picture =
+        image::load_from_memory_with_format(png, ImageFormat::Png).map_err(|e| CodecError::Damaged(e.to_string()))?;
+    let picture = picture.into_rgb8();
+    let size = Size::new(picture.width(), picture.height());
+    let channel = |c: usize| picture.pixels().map(move |pixel| f32::from(pixel.0[c]) / 255.0);
+    Ok(Planes::from_values(size, (0..3).flat_map(channel).collect()))
 }
 
 fn format_name(format: ImageFormat) -> &'static str {

@@ -1,5 +1,6 @@
 //! The use cases: what can be asked of the product, whoever asks.
 
+pub mod ahead;
 pub(crate) mod archive;
 pub mod batch;
 pub mod changes;

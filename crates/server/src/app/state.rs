@@ -9,6 +9,7 @@ use dettaglio_store::jobs::Job;
 use tokio::sync::{Mutex, Notify, Semaphore, broadcast};
 use tokio_util::sync::CancellationToken;
 
+use super::ahead::Ahead;
 use super::troubles::Troubles;
 use crate::compute::rehearsals::Rehearsals;
 use crate::compute::studio::Studio;
@@ -44,6 +45,8 @@ pub struct App {
     pub trying: Arc<Semaphore>,
     /// Runs are looked over a few at a time.
     pub looking_over: Arc<Semaphore>,
+    /// Views that are computed before anybody asks.
+    pub ahead: Ahead,
     /// Rehearsals that go on.
     pub rehearsals: Arc<Rehearsals>,
     /// Orders are changed one at a time, so that none is changed between a look and a change.

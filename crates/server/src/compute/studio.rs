@@ -86,6 +86,7 @@ struct Lanes {
     model: Semaphore,
     aside: Semaphore,
     later: Semaphore,
+    ahead: Semaphore,
     faces: Semaphore,
     due: Mutex<Pending>,
     /// When the last view ended, of either lane.
@@ -114,6 +115,8 @@ pub enum Lane {
     Aside,
     /// With one, to be known some time, as the size of a file: it lets what is to be seen pass for longer.
     Later,
+    /// Before anybody asks for it: as that, and nothing waits for it.
+    Ahead,
     /// Looking for faces, in the background as a rule: it lets what is to be seen pass as long, and nothing waits for it.
     Faces,
 }
@@ -124,7 +127,7 @@ impl Lane {
         match self {
             Self::Plain | Self::Model => Duration::ZERO,
             Self::Aside => PATIENCE,
-            Self::Later | Self::Faces => LONG_PATIENCE,
+            Self::Later | Self::Ahead | Self::Faces => LONG_PATIENCE,
         }
     }
 }
@@ -171,6 +174,7 @@ impl Studio {
                 model: Semaphore::new(1),
                 aside: Semaphore::new(1),
                 later: Semaphore::new(1),
+                ahead: Semaphore::new(1),
                 faces: Semaphore::new(1),
                 due: Mutex::default(),
                 last_view: Mutex::new(Instant::now()),
@@ -348,6 +352,7 @@ impl Studio {
             Lane::Model => &self.lanes.model,
             Lane::Aside => &self.lanes.aside,
             Lane::Later => &self.lanes.later,
+            Lane::Ahead => &self.lanes.ahead,
             Lane::Faces => &self.lanes.faces,
         };
         let _turn = semaphore.acquire().await.map_err(Problem::internal)?;

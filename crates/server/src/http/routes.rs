@@ -92,6 +92,7 @@ fn for_accounts() -> OpenApiRouter<App> {
         .routes(routes!(rehearsal::rehearsed_part))
         .routes(routes!(rehearsal::rehearsals_of_order))
         .routes(routes!(spots::spots))
+        .routes(routes!(spots::opening))
         .routes(routes!(spots::decisions))
         .routes(routes!(house::house_treatments))
         .routes(routes!(house::adapt))

@@ -13,7 +13,8 @@ use utoipa::ToSchema;
 use super::answer::ProblemDetails;
 use super::extract::{Address, Body};
 use crate::adapters::report::spots_of;
-use crate::app::App;
+use crate::app::ahead::Opening;
+use crate::app::{App, ahead};
 use crate::problem::Problem;
 
 /// The longest name of a spot, in characters.
@@ -37,6 +38,16 @@ pub async fn spots(State(app): State<App>, Address(id): Address<OriginalId>) -> 
     }
     let spots = spots_of(&app, &app.store.original(id).await?).await?;
     Ok(Json(Spots { spots, suggested: true }))
+}
+
+/// Where an original opens: at its first pinned spot; else at a face's eyes, as far as faces are known; else where it is liveliest.
+#[utoipa::path(get, path = "/originals/{id}/opening", tag = "spots", params(("id" = OriginalId, Path)),
+    responses((status = OK, body = Opening), (status = 404, body = ProblemDetails)))]
+pub async fn opening(State(app): State<App>, Address(id): Address<OriginalId>) -> Result<Json<Opening>, Problem> {
+    let row = app.store.original(id).await?;
+    let opening = ahead::opening_of(&app, &row).await?;
+    ahead::after(&app, &row);
+    Ok(Json(opening))
 }
 
 /// Sets the spots of an original: eight at most, each inside the picture.

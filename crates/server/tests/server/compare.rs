@@ -129,6 +129,9 @@ async fn an_area_has_its_own_steps_and_is_shown() {
 async fn spots_are_suggested_until_they_are_set() {
     let (server, _, id, _) = with_picture().await;
     let path = format!("/originals/{id}/spots");
+    let opening = Server::json(server.get(&format!("/originals/{id}/opening")).await, StatusCode::OK).await;
+    let inside = |at: &Value, side: f64| at.as_f64().is_some_and(|at| (1.0..side).contains(&at));
+    assert!(inside(&opening["x"], 300.0) && inside(&opening["y"], 200.0), "where it is liveliest: {opening}");
     let first = Server::json(server.get(&path).await, StatusCode::OK).await;
     assert_eq!(first["suggested"], true);
     assert!(!first["spots"].as_array().unwrap().is_empty());
@@ -138,6 +141,8 @@ async fn spots_are_suggested_until_they_are_set() {
     assert_eq!(put(json!([rim])).await.status(), StatusCode::NO_CONTENT);
     let kept = Server::json(server.get(&path).await, StatusCode::OK).await;
     assert_eq!(kept, json!({ "spots": [rim], "suggested": false }));
+    let opening = Server::json(server.get(&format!("/originals/{id}/opening")).await, StatusCode::OK).await;
+    assert_eq!(opening, json!({ "x": 10.5, "y": 20.0 }));
     for (spots, code) in [
         (vec![rim.clone(); 9], "spots.too-many"),
         (vec![json!({ "name": "Off", "x": 301.0, "y": 1.0 })], "spots.outside"),

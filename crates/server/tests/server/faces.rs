@@ -56,6 +56,8 @@ async fn a_face_is_found_suggested_and_measured() {
     // Its eyes are the first of the suggested spots.
     let spots = Server::json(server.get(&format!("/originals/{id}/spots")).await, StatusCode::OK).await;
     assert_eq!(spots["spots"][0]["name"], "Eyes");
+    let opening = Server::json(server.get(&format!("/originals/{id}/opening")).await, StatusCode::OK).await;
+    assert_eq!((&opening["x"], &opening["y"]), (&spots["spots"][0]["x"], &spots["spots"][0]["y"]));
     server.stop().await;
 }
 

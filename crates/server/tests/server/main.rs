@@ -1,5 +1,6 @@
 //! The server from outside, over HTTP. All in one program: each would link the whole server anew.
 
+mod ahead;
 mod api;
 mod compare;
 mod demo;

@@ -39,6 +39,7 @@ pub async fn service(folder: &TempDir, database: &TestServer, demo: bool) -> Ser
         program: server_program(),
         demo: demo.then(|| project().join("demo")),
         measure_speed: false,
+        look_ahead: demo,
         ..Settings::new(&project(), folder.path().to_owned())
     };
     assert!(

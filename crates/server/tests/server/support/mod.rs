@@ -44,6 +44,7 @@ impl Server {
             program: env!("CARGO_BIN_EXE_dettaglio-server").into(),
             // Many servers that all measure would measure each other.
             measure_speed: false,
+            look_ahead: false,
             ..Settings::new(&project(), folder.path().to_owned())
         };
         change(&mut settings);
