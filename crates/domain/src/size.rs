@@ -221,6 +221,17 @@ pub struct PrintFigures {
     pub original_ppi: f64,
 }
 
+/// How much of a unit of length may stay empty on paper without being spoken of.
+const NOT_SEEN: f64 = 0.05;
+
+impl PrintFigures {
+    /// The picture's size on paper that it leaves partly empty, because their shapes differ.
+    pub fn leaving_empty(&self) -> Option<Paper> {
+        let (width, height) = (self.paper.width - self.picture.width, self.paper.height - self.picture.height);
+        (width > NOT_SEEN || height > NOT_SEEN).then_some(self.picture)
+    }
+}
+
 impl Target {
     /// How large where neither the picture, nor its order, nor a person said anything: twice its size.
     pub const USUAL: Self = Self::Factor { factor: 2.0 };
@@ -351,6 +362,15 @@ mod tests {
         assert!((figures.picture.width - 30.0).abs() < 0.01);
         assert!((figures.picture.height - 20.0).abs() < 0.01);
         assert!((figures.original_ppi - 127.0).abs() < 0.1);
+    }
+
+    #[rstest]
+    #[case::another_shape("30x30cm", true)]
+    #[case::its_own("60x40cm", false)]
+    #[case::nearly_its_own("60x40.04cm", false)]
+    fn paper_that_stays_empty_is_spoken_of(#[case] paper: &str, #[case] due: bool) {
+        let figures = print(paper, 200.0).resolve(VASES).unwrap().print.unwrap();
+        assert_eq!(figures.leaving_empty(), due.then_some(figures.picture));
     }
 
     #[rstest]

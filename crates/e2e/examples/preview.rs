@@ -4,6 +4,8 @@
 //! (cd web && npx vite build) && cargo run --release -p dettaglio-e2e --example preview
 //! ```
 //!
+//! `--first` measures the first view alone, `--sheet` the contact sheet.
+//!
 //! A demo picture at factor 4 and at 100 % of the print in a window of 1280 x 800, with the models that are asked for by
 //! a treatment of each kind, and a picture of two megapixels seen whole; each round starts from a server that never computed
 //! any of it. Times are taken in the page, from the action to the frame in which the last tile of the view is there.
@@ -296,12 +298,15 @@ async fn contact_sheet(database: &TestServer) {
 #[tokio::main]
 async fn main() {
     let database = TestServer::shared();
+    let asks = |only: &str| std::env::args().any(|argument| argument == only);
+    if asks("--first") {
+        return first_view(&database).await;
+    }
+    if asks("--sheet") {
+        return contact_sheet(&database).await;
+    }
     first_view(&database).await;
     contact_sheet(&database).await;
-    // For the two above alone.
-    if std::env::args().any(|argument| argument == "--first") {
-        return;
-    }
     let [draft, cleaned, fine] =
         [("draft", false), ("draft", true), ("fine", true)].map(|(grade, clean)| Asked { grade, clean });
     for asked in [draft, cleaned, fine] {

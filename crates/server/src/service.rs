@@ -214,10 +214,12 @@ impl Service {
         if let Some(folder) = &settings.demo {
             demo::load(&app, folder).await.context("the demo data could not be loaded")?;
         }
-        ahead::first(&app);
         if settings.measure_speed {
             tokio::spawn(calibrate(Arc::clone(&app.studio), app.stop.clone()));
         }
+        ahead::first(&app).await;
+        // Whoever started it is about to open a browser, which wants the processor.
+        app.studio.note_request();
         let (store, files) = (app.store.clone(), app.files.clone());
         tokio::spawn(async move {
             if let Err(error) = store.delete_leaving_files(&files).await {

@@ -2872,8 +2872,16 @@ export interface components {
             faces: components["schemas"]["PlannedFace"][];
             /** @description The steps in a few words each. */
             in_words: components["schemas"]["InWords"];
+            /** @description Whether the view with which the picture opens was computed already: no draft is needed of it. */
+            is_there: boolean;
             /** @description What the frame keeps of the original, in pixels. */
             kept: components["schemas"]["Size"];
+            on_paper?: null | components["schemas"]["Paper"];
+            /**
+             * Format: int32
+             * @description How many levels of a view show what enlarging adds, from the result's own on; beyond them one sees the original's pixels.
+             */
+            own_levels: number;
             /** @description How many enlarging passes of models it takes. */
             passes: number;
             /** @description From places on the original to places on the sheet, both in pixels of the original. */

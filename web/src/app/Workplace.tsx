@@ -41,6 +41,8 @@ const GuideBook = lazy(() => import("../guide/GuideBook").then((module) => ({ de
 // With its charts it is half of the program, and the bench does without.
 const Shelf = lazy(() => import("../shelf/Shelf").then((module) => ({ default: module.Shelf })));
 
+const LOST = "That picture is not in this order, or was taken out of it.";
+
 /** What lies over the views. */
 type Sheet = "new-order" | "keys" | "search" | "messages" | "guide";
 
@@ -55,7 +57,7 @@ export function Workplace(props: { themeName: ThemeName; onTheme: () => void }) 
   const named = originals.find((o) => o.id === where.picture);
   const original = named ?? originals[0];
   const lost = where.exact && contents.data !== undefined && !named && originals.length > 0;
-  const [notify, setNotify] = useKept("notify", false);
+  const [notify, setNotify] = useNotify();
   const [sheet, setSheet] = useState<Sheet>();
   const [guide, setGuide] = useKept("guide", true);
   const picker = useRef<HTMLInputElement>(null);
@@ -125,7 +127,7 @@ export function Workplace(props: { themeName: ThemeName; onTheme: () => void }) 
       {guide && view === "bench" && original && <Guide onClose={() => setGuide(false)} />}
       {(where.nowhere ?? lost) && (
         <Nowhere
-          text={where.nowhere ?? "That picture is not in this order, or was taken out of it."}
+          text={where.nowhere ?? LOST}
           onOrders={() => go({ view: "orders", order: where.nowhere ? orders.data?.[0]?.id : order })}
         />
       )}
@@ -143,10 +145,7 @@ export function Workplace(props: { themeName: ThemeName; onTheme: () => void }) 
         <RunSheet
           orders={orders.data ?? []}
           notify={notify}
-          onNotify={(on) => {
-            setNotify(on);
-            if (on && "Notification" in window) void Notification.requestPermission();
-          }}
+          onNotify={setNotify}
           onShow={(of, id) => go({ view: "bench", order: of, picture: id })}
         />
       )}
@@ -202,6 +201,16 @@ export function Workplace(props: { themeName: ThemeName; onTheme: () => void }) 
       <PutBack {...takingOut} />
     </DropArea>
   );
+}
+
+/** Whether the system tells when a run is done; it is asked whether it may. */
+function useNotify(): [boolean, (on: boolean) => void] {
+  const [notify, keep] = useKept("notify", false);
+  const set = (on: boolean) => {
+    keep(on);
+    if (on && "Notification" in window) void Notification.requestPermission();
+  };
+  return [notify, set];
 }
 
 /** Writes down what is said of files that arrive. */

@@ -285,6 +285,8 @@ function useSubject(
       // Another crop is another picture; the same one at another size is not.
       picture: `${original.id} ${extent.width.toFixed(0)} ${extent.height.toFixed(0)} ${JSON.stringify(intent.frame)}`,
       opening,
+      ownLevels: plan.own_levels,
+      opensAtOnce: plan.is_there,
       original: extent,
       factor,
       thumbnail: bare ? `/api/v1/originals/${original.id}/thumbnail` : `${bicubic}/${far}/0/0`,
@@ -292,5 +294,5 @@ function useSubject(
       panes: views.map((v) => v.candidate),
     };
     // eslint-disable-next-line react-hooks/exhaustive-deps -- the candidates are compared by what they say
-  }, [described, original.id, extent, factor, hash, plan.plain.bicubic, plan.sheet, intent.frame, opening]);
+  }, [described, original.id, extent, factor, hash, plan.plain.bicubic, plan.sheet, plan.own_levels, plan.is_there, intent.frame, opening]);
 }

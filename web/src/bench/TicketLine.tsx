@@ -157,17 +157,14 @@ function Consequences({ plan, error, fileBytes }: { plan?: Plan; error?: unknown
       </Typography>
     );
   const { resolved, verdict } = plan;
-  const print = resolved.print;
-  const margin =
-    print && (print.paper.width - print.picture.width > 0.05 || print.paper.height - print.picture.height > 0.05);
   const facts = [
     pixels(plan.sheet),
     `${decimal(resolved.factor)} times`,
     plan.seconds == null ? "time not known yet" : `about ${duration(plan.seconds)}`,
     fileBytes === undefined ? "file size being measured" : `about ${bytes(fileBytes)}`,
   ];
-  if (print && margin && plan.sheet.width === resolved.size.width && plan.sheet.height === resolved.size.height) {
-    const { width, height, unit } = print.picture;
+  if (plan.on_paper) {
+    const { width, height, unit } = plan.on_paper;
     facts.push(`picture ${decimal(width, 1)} × ${decimal(height, 1)} ${unit} on the sheet, the rest stays empty`);
   }
   return (

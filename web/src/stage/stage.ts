@@ -22,7 +22,7 @@ import { type At, Hand, type Table } from "./hand";
 import { type Cell, type Layout, PANES, cellAt, cells, paneOf } from "./layout";
 import { loupeAt } from "./loupe";
 import { type Layer, type Loupe, type Mark, Painter, whole } from "./paint";
-import { type Candidate, type Standing, TileStore, type View, divided, levelFor, viewOf } from "./tiles";
+import { type Candidate, type Standing, TileStore, type View, divided, viewOf } from "./tiles";
 import type { Point, Tool } from "./tools";
 
 /** Zoom in terms of the print: 1 is one of its pixels per device pixel. */
@@ -47,6 +47,10 @@ export interface Subject {
   picture: string;
   /** Where the person has chosen to look first. */
   opening?: Opening;
+  /** How many levels of a view show what enlarging adds, from the print's own pixels on. */
+  ownLevels: number;
+  /** Whether the view with which the picture opens was computed before: no draft is needed of it. */
+  opensAtOnce: boolean;
 }
 
 /** What is shown beside the canvas. */
@@ -93,6 +97,8 @@ export class Stage {
   private outer = "";
   /** Whether the picture is still to be opened where it says: nobody has moved the view since it came. */
   private isToOpen = false;
+  /** Whether it still shows what it opened with. */
+  private atOpening = false;
   private curtain = 0.5;
   /** Whether the curtain lies across, with the first candidate above it. */
   private across = false;
@@ -182,6 +188,7 @@ export class Stage {
     const at = this.subject?.opening;
     if (!this.isToOpen || !this.subject || !at || !this.outer) return;
     this.isToOpen = false;
+    this.atOpening = at !== "whole" && at.zoom === undefined;
     if (at === "whole") return;
     const { original, factor } = this.subject;
     const camera = { x: at.x, y: at.y, scale: factor * (at.zoom ?? 1) };
@@ -277,6 +284,7 @@ export class Stage {
     this.fitted = true;
     this.fittedAt = undefined;
     this.isToOpen = false;
+    this.atOpening = false;
     this.refresh();
   }
 
@@ -363,6 +371,7 @@ export class Stage {
     this.fitted = false;
     this.fittedAt = undefined;
     this.isToOpen = false;
+    this.atOpening = false;
     this.camera = held(camera, this.subject.original);
     this.refresh();
   }
@@ -484,12 +493,11 @@ export class Stage {
       });
     }
     if (loupe) this.painter.loupe(ground, loupe);
-    const result = viewsResult(subject, camera);
     this.tell({
       zoom: camera.scale / subject.factor,
       curtain: this.curtain,
       panes,
-      fromOriginal: result,
+      fromOriginal: under.level >= subject.ownLevels,
       blend: mixes.find((mix) => mix)?.stage,
       part: part && shares(part, subject.original),
       view: part,
@@ -534,7 +542,7 @@ export class Stage {
   /** A view's draft, as long as nothing is there of the view itself: the first tile that is means that the others follow soon. */
   private draftOf({ candidate, places }: View, camera: Camera, part: Box | undefined): View[] | undefined {
     const { draft } = candidate;
-    if (!draft || this.tiles.standing(candidate, places).ready > 0) return undefined;
+    if (!draft || (this.atOpening && this.subject?.opensAtOnce) || this.tiles.standing(candidate, places).ready > 0) return undefined;
     return [viewOf(draft, camera, part)];
   }
 
@@ -554,13 +562,6 @@ export class Stage {
     this.seen = seen;
     for (const listener of this.listeners) listener();
   }
-}
-
-/** Whether a pixel of the view is no smaller than one of the original: what enlarging adds cannot show. */
-function viewsResult(subject: Subject, camera: Camera): boolean {
-  const size = { width: subject.original.width * subject.factor, height: subject.original.height * subject.factor };
-  const level = levelFor({ base: "", size, original: subject.original }, camera);
-  return level > 0 && size.width / 2 ** level <= subject.original.width * 1.001;
 }
 
 const sizeText = ({ width, height }: Extent) => `${width} ${height}`;

@@ -145,6 +145,8 @@ export const aPlan = (part: Partial<Plan> = {}): Plan => ({
     name: "Everyday, draft",
   },
   passes: 1,
+  is_there: false,
+  own_levels: 2,
   kept: { width: 1000, height: 750 },
   sheet: { width: 4000, height: 3000 },
   resolved: {

@@ -19,7 +19,7 @@ export class Refused {
   ) {}
 }
 
-/** From now on answers `method` on `path`, in which `*` stands for one part, with what `reply` gives. */
+/** From now on answers `method` on `path`, in which `*` stands for one part, with what `reply` gives or promises. */
 export function answer(method: string, path: string, reply: Reply): void {
   const pattern = path.split("*").map((part) => part.replace(/[.?]/g, "\\$&"));
   replies.unshift([method, new RegExp(`^/api/v1${pattern.join("[^/]+")}$`), reply]);
@@ -45,7 +45,7 @@ export async function take(input: RequestInfo | URL, init?: RequestInit): Promis
   requests.push({ what: `${request.method} ${address.pathname.replace("/api/v1", "")}`, body });
   const found = replies.find(([method, path]) => method === request.method && path.test(address.pathname));
   const said = found
-    ? found[2](body, address)
+    ? await found[2](body, address)
     : new Refused(404, `nobody answers ${request.method} ${address.pathname}`);
   if (!(said instanceof Refused)) return Response.json(said ?? null);
   const { status, detail, code } = said;

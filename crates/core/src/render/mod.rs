@@ -26,5 +26,5 @@ pub use departure::Measures;
 pub use faces::Restoration;
 pub use level::{TILE, largest_block};
 pub use pace::{Cancelled, Pace, RenderError, Unhurried};
-pub use renderer::{Renderer, view_size};
+pub use renderer::{Renderer, own_levels, view_size};
 pub use run::{Destination, run, run_camera};

@@ -122,8 +122,7 @@ impl Renderer {
 
     /// Whether a view at this level shows what enlarging adds.
     pub fn enlarges(&self, original: &Original, treatment: &Treatment, level: u32) -> Result<bool, RenderError> {
-        let kept = treatment.frame.size(original.size())?;
-        Ok(view_size(treatment.size, level).width > kept.width)
+        Ok(shows_more(treatment, treatment.frame.size(original.size())?, level))
     }
 
     /// Where tone counts as an edge for the Finish step, white, and where as flat, black; a view as of [`view`](Self::view).
@@ -443,6 +442,17 @@ pub(super) fn lay_back<S>(
 pub fn view_size(size: Size, level: u32) -> Size {
     let side = |px: u32| px.div_ceil(1 << level.min(31)).max(1);
     Size::new(side(size.width), side(size.height))
+}
+
+/// Whether a pixel of the view at a level is smaller than one of what is `kept` of the original.
+fn shows_more(treatment: &Treatment, kept: Size, level: u32) -> bool {
+    view_size(treatment.size, level).width > kept.width
+}
+
+/// How many levels of a result show what enlarging adds, from the result's own on; the result itself always does. `kept` is what the frame keeps of
+/// the original.
+pub fn own_levels(treatment: &Treatment, kept: Size) -> u32 {
+    (1..).take_while(|level| shows_more(treatment, kept, *level)).last().map_or(1, |level| level + 1)
 }
 
 /// A part of a larger picture, standing for the whole where only that part is pulled.

@@ -56,6 +56,22 @@ fn at_once(original: &Original, treatment: &Treatment) -> Planes {
 }
 
 #[rstest]
+#[case::as_large(Size::new(300, 280), 1)]
+#[case::twice(Size::new(600, 560), 1)]
+#[case::a_little_more_than_twice(Size::new(602, 562), 2)]
+#[case::four_times(Size::new(1200, 1120), 2)]
+#[case::thirty_times(Size::new(9000, 8400), 5)]
+fn a_view_shows_what_enlarging_adds_while_its_pixels_are_finer_than_the_originals(#[case] to: Size, #[case] due: u32) {
+    let original = photo(300, 280);
+    let treatment = learned(&original, to);
+    assert_eq!(own_levels(&treatment, original.size()), due);
+    let renderer = renderer();
+    for level in 1..8 {
+        assert_eq!(renderer.enlarges(&original, &treatment, level).unwrap(), level < due, "at level {level}");
+    }
+}
+
+#[rstest]
 #[case::exactly_twice(Size::new(600, 560))]
 #[case::between(Size::new(1000, 933))]
 #[case::four_times(Size::new(1200, 1120))]

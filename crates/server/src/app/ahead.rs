@@ -11,11 +11,15 @@ use dettaglio_core::render::{Pace, view_size};
 use dettaglio_core::spots;
 use dettaglio_domain::affine::space::View;
 use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::id::{OrderId, OriginalId};
 use dettaglio_store::files::FileStore;
 use dettaglio_store::orders::OriginalRow;
+use moka::sync::Cache;
 use serde::Serialize;
+use tokio::sync::oneshot;
 use tokio::task::AbortHandle;
+use tokio::time::timeout;
 use utoipa::ToSchema;
 
 use super::state::App;
@@ -28,6 +32,15 @@ const STAGE: Size = Size { width: 1280, height: 600 };
 
 /// How long nothing must have been looked at before the next picture is thought of.
 const QUIET: Duration = Duration::from_secs(1);
+
+/// How long nobody must have been there before what takes long is computed, between whose blocks a page would have to wait.
+const LONG_QUIET: Duration = Duration::from_secs(4);
+
+/// How long a start waits for the first picture.
+const FIRST_PATIENCE: Duration = Duration::from_secs(4);
+
+/// Views that are known to be there; of older ones it is found out when they are asked for.
+const MOST_THERE: u64 = 64;
 
 /// A place in a picture.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, ToSchema)]
@@ -52,10 +65,12 @@ pub async fn opening_of(app: &App, row: &OriginalRow) -> Result<Opening, Problem
 }
 
 /// What is computed ahead.
-#[derive(Clone, Default)]
+#[derive(Clone)]
 pub struct Ahead {
     /// Whether anything is.
     is_on: bool,
+    /// Treatments of which the view is there with which their picture opens.
+    there: Cache<ContentHash, ()>,
     /// The picture that was opened last, and the work on the next one.
     after: Arc<Mutex<Option<(OriginalId, AbortHandle)>>>,
 }
@@ -63,26 +78,35 @@ pub struct Ahead {
 impl Ahead {
     /// Computes ahead, or never does.
     pub fn new(is_on: bool) -> Self {
-        Self { is_on, ..Self::default() }
+        Self { is_on, there: Cache::new(MOST_THERE), after: Arc::default() }
+    }
+
+    /// Whether the view is there with which the picture of a treatment opens.
+    pub fn has(&self, treatment: ContentHash) -> bool {
+        self.there.contains_key(&treatment)
     }
 }
 
-/// Begins with the picture that the bench opens when nobody says which.
-pub fn first(app: &App) {
+/// Begins with the picture that the bench opens when nobody says which; ends once there is something of it to be shown, be it by draft models, or
+/// after a few seconds. The rest follows.
+pub async fn first(app: &App) {
     if !app.ahead.is_on {
         return;
     }
+    let (begun, shown) = oneshot::channel();
     let app = app.clone();
     tokio::spawn(async move {
         let work = async {
             let Some(order) = app.store.orders().await?.into_iter().next() else { return Ok(()) };
             match app.store.originals(order.id).await?.into_iter().next() {
-                Some(row) => view_of(&app, row).await,
+                Some(row) => view_of(&app, row, Some(begun)).await,
                 None => Ok(()),
             }
         };
         tell(work.await);
     });
+    // Without a picture there is nothing to wait for: the other end is gone.
+    let _ = timeout(FIRST_PATIENCE, shown).await;
 }
 
 /// Goes on with the picture after one that was opened, once nobody looks at anything.
@@ -110,26 +134,35 @@ fn tell(outcome: Result<(), Problem>) {
 
 /// Computes the view of the picture after one of an order; after the last comes the first.
 async fn next_view(app: &App, order: OrderId, opened: OriginalId) -> Result<(), Problem> {
-    while !app.studio.is_quiet(QUIET) {
-        tokio::time::sleep(QUIET / 5).await;
-    }
+    quiet(app, QUIET).await;
     let pictures = app.store.originals(order).await?;
     let next = pictures.iter().position(|row| row.id == opened).map(|i| (i + 1) % pictures.len());
     match next.and_then(|i| pictures.into_iter().nth(i)).filter(|row| row.id != opened) {
-        Some(next) => view_of(app, next).await,
+        Some(next) => view_of(app, next, None).await,
         None => Ok(()),
     }
 }
 
-/// Computes the view with which a picture opens: by draft models first, where that is what is shown first.
-async fn view_of(app: &App, row: OriginalRow) -> Result<(), Problem> {
+/// Waits until nothing was looked at, and nobody was there, for this long.
+async fn quiet(app: &App, at_least: Duration) {
+    while !app.studio.is_quiet(at_least) {
+        tokio::time::sleep(QUIET / 5).await;
+    }
+}
+
+/// Computes the view with which a picture opens: by draft models first, where that is what is shown first. `begun` is told once something can be
+/// shown.
+async fn view_of(app: &App, row: OriginalRow, mut begun: Option<oneshot::Sender<()>>) -> Result<(), Problem> {
     let intent = intents::of(app, &row).await?;
     let opening = opening_of(app, &row).await?;
     let original = app.studio.original(row.hash).await?;
     let plan = plans::plan(app, row, &intent).await?;
     let (x, y) = plan.place.at(opening.x.into(), opening.y.into());
     let middle = (x * plan.resolved.factor, y * plan.resolved.factor);
-    for hash in plan.draft.into_iter().chain([plan.treatment]) {
+    for (i, hash) in plan.draft.into_iter().chain([plan.treatment]).enumerate() {
+        if i > 0 {
+            quiet(app, LONG_QUIET).await;
+        }
         let treatment = app.studio.treatment(hash).await?;
         let part = stage_around(middle, view_size(treatment.sheet(), 0));
         let original = Arc::clone(&original);
@@ -139,6 +172,11 @@ async fn view_of(app: &App, row: OriginalRow) -> Result<(), Problem> {
         };
         let began = Instant::now();
         app.studio.view(Lane::Ahead, work).await??;
+        app.ahead.there.insert(hash, ());
+        if let Some(begun) = begun.take() {
+            // Nobody may wait for it any more.
+            let _ = begun.send(());
+        }
         tracing::debug!(treatment = %hash, part = ?part, seconds = began.elapsed().as_secs_f64(), "computed ahead");
     }
     Ok(())

@@ -1,5 +1,6 @@
 //! What an intent means for a picture, before anything is computed.
 
+use dettaglio_core::render::own_levels;
 use dettaglio_domain::affine::{self, Affine, space};
 use dettaglio_domain::face::OwnFace;
 use dettaglio_domain::forecast::{Rates, SpentOn};
@@ -10,7 +11,7 @@ use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::model::{Card, Catalogue};
 use dettaglio_domain::reading::Reading;
 use dettaglio_domain::recipe::Worked;
-use dettaglio_domain::size::{PrintFigures, Resolved, eye_ppi, sharp_from_m};
+use dettaglio_domain::size::{Paper, PrintFigures, Resolved, eye_ppi, sharp_from_m};
 use dettaglio_domain::treatment::{Treatment, TreatmentError};
 use dettaglio_domain::words::{InWords, Known, StepsInWords};
 use dettaglio_store::orders::OriginalRow;
@@ -38,6 +39,12 @@ pub struct Plan {
     /// The same by draft models, to be shown of a view until its own tiles are there; nothing where that is no quicker.
     #[schema(value_type = Option<String>)]
     pub draft: Option<ContentHash>,
+    /// Whether the view with which the picture opens was computed already: no draft is needed of it.
+    pub is_there: bool,
+    /// How many levels of a view show what enlarging adds, from the result's own on; beyond them one sees the original's pixels.
+    pub own_levels: u32,
+    /// The picture's size on paper that it leaves partly empty.
+    pub on_paper: Option<Paper>,
     /// The treatment in words.
     pub description: String,
     /// The steps in a few words each.
@@ -170,6 +177,9 @@ pub async fn plan(app: &App, mut row: OriginalRow, intent: &Intent) -> Result<Pl
         sheet: treatment.sheet(),
         treatment: app.studio.offer(treatment.clone()),
         draft: draft.map(|draft| app.studio.offer(draft)),
+        is_there: app.ahead.has(treatment.hash()),
+        own_levels: own_levels(&treatment, kept),
+        on_paper: resolved.print.filter(|_| treatment.sheet() == resolved.size).and_then(|print| print.leaving_empty()),
         description: treatment.describe(&shelf),
         in_words: InWords::of(intent, &shelf, known),
         passes: known.passes,

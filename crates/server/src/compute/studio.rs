@@ -40,6 +40,12 @@ const PATIENCE: Duration = Duration::from_secs(6);
 /// How long that waits which nobody waits for: longer than any view takes, so that it never takes the processor from one.
 const LONG_PATIENCE: Duration = Duration::from_secs(60);
 
+/// How long after a request somebody counts as being there: half the pause between two looks of a page that waits for a forecast.
+const PRESENCE: Duration = Duration::from_millis(700);
+
+/// How often work ahead looks whether nobody is there.
+const LOOK: Duration = Duration::from_millis(50);
+
 /// Pictures that can be waited for while they are decoded, or something is tried on them; of more, some are so twice.
 const MOST_TRYING: u64 = 1000;
 
@@ -91,6 +97,8 @@ struct Lanes {
     due: Mutex<Pending>,
     /// When the last view ended, of either lane.
     last_view: Mutex<Instant>,
+    /// When the last request came, of any kind.
+    last_request: Mutex<Instant>,
     /// Told when fewer are due.
     fewer_due: Condvar,
 }
@@ -115,7 +123,7 @@ pub enum Lane {
     Aside,
     /// With one, to be known some time, as the size of a file: it lets what is to be seen pass for longer.
     Later,
-    /// Before anybody asks for it: as that, and nothing waits for it.
+    /// Before anybody asks for it: it goes on only while nobody is there.
     Ahead,
     /// Looking for faces, in the background as a rule: it lets what is to be seen pass as long, and nothing waits for it.
     Faces,
@@ -125,9 +133,9 @@ impl Lane {
     /// How long it waits in all while views are due.
     fn patience(self) -> Duration {
         match self {
-            Self::Plain | Self::Model => Duration::ZERO,
+            Self::Plain | Self::Model | Self::Ahead => Duration::ZERO,
             Self::Aside => PATIENCE,
-            Self::Later | Self::Ahead | Self::Faces => LONG_PATIENCE,
+            Self::Later | Self::Faces => LONG_PATIENCE,
         }
     }
 }
@@ -178,6 +186,8 @@ impl Studio {
                 faces: Semaphore::new(1),
                 due: Mutex::default(),
                 last_view: Mutex::new(Instant::now()),
+                // Nobody has asked for anything yet.
+                last_request: Mutex::new(Instant::now().checked_sub(PRESENCE).unwrap_or_else(Instant::now)),
                 fewer_due: Condvar::new(),
             },
             decoding: Cache::new(MOST_TRYING),
@@ -360,6 +370,7 @@ impl Studio {
         let studio = Arc::clone(self);
         let pace = InLane {
             studio: Arc::clone(self),
+            only_idle: lane == Lane::Ahead,
             patience: AtomicU64::new(lane.patience().as_micros() as u64),
             stop: Arc::clone(&stop.0),
         };
@@ -368,10 +379,20 @@ impl Studio {
         outcome
     }
 
-    /// Whether nothing has been looked at for this long, and no view waits for a model or is being computed by one.
+    /// Whether nothing has been looked at for this long, no view waits for a model or is being computed by one, and nobody is there.
     pub fn is_quiet(&self, at_least: Duration) -> bool {
+        self.is_idle() && lock(&self.lanes.last_view).elapsed() >= at_least
+    }
+
+    /// Whether nobody waits for a model, and nobody has asked for anything for a moment: a browser that loads the page, or draws, has the processor.
+    fn is_idle(&self) -> bool {
         let is_due = |due: &Pending| due.views + due.aside > 0;
-        !is_due(&lock(&self.lanes.due)) && lock(&self.lanes.last_view).elapsed() >= at_least
+        !is_due(&lock(&self.lanes.due)) && lock(&self.lanes.last_request).elapsed() >= PRESENCE
+    }
+
+    /// Somebody asks for something.
+    pub fn note_request(&self) {
+        *lock(&self.lanes.last_request) = Instant::now();
     }
 
     /// Waits until nothing is being tried on a picture; nothing else is, as long as the answer lives.
@@ -469,6 +490,8 @@ impl Drop for StopOnDrop {
 /// The pace of work in a lane.
 struct InLane {
     studio: Arc<Studio>,
+    /// Whether it goes on only while nobody is there.
+    only_idle: bool,
     /// How long it still waits, in all, while views want a model, in microseconds: a person waits for this work too.
     patience: AtomicU64,
     stop: Arc<AtomicBool>,
@@ -476,6 +499,9 @@ struct InLane {
 
 impl Pace for InLane {
     fn before_block(&self) -> bool {
+        while self.only_idle && !self.stop.load(Ordering::Relaxed) && !self.studio.is_idle() {
+            std::thread::sleep(LOOK);
+        }
         let left = self.patience.load(Ordering::Relaxed);
         if left > 0 {
             let began = Instant::now();

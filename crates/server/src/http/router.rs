@@ -92,7 +92,14 @@ pub fn router(app: App, access: Access, sign_ins: SignIns, front: PathBuf) -> Ro
         .layer(RequestBodyTimeoutLayer::new(QUIET))
         .layer(CatchPanicLayer::custom(|_| Problem::internal("the request met an error in the program").into_response()))
         .layer(TraceLayer::new_for_http())
+        .layer(middleware::from_fn_with_state(app.clone(), note_presence))
         .with_state(app)
+}
+
+/// Whatever is computed ahead gives way to whoever asks for anything.
+async fn note_presence(State(app): State<App>, request: Request, next: Next) -> Response {
+    app.studio.note_request();
+    next.run(request).await
 }
 
 /// How long a message may pause.
