@@ -264,7 +264,12 @@ async fn contact_sheet(database: &TestServer) {
         let mut form = reqwest::multipart::Form::new();
         for i in hundred * 100..hundred * 100 + 100 {
             let size = Size::new(48, 32);
-            let value = |k: u64| ((k * u64::from(i + 7)) % 251) as f32 / 250.0;
+            // No two alike: the same file a second time is the same picture. The first pixel's numbers tell them apart.
+            let value = |k: u64| match k {
+                0 => (i % 250) as f32 / 250.0,
+                1 => (i / 250) as f32 / 250.0,
+                _ => ((k * u64::from(i % 200 + 7)) % 251) as f32 / 250.0,
+            };
             let picture = png_bytes(&Planes::from_values(size, (0..3 * size.area()).map(value).collect()));
             form =
                 form.part("files", reqwest::multipart::Part::bytes(picture).file_name(format!("picture-{i:04}.png")));
@@ -272,6 +277,9 @@ async fn contact_sheet(database: &TestServer) {
         let sent = client.post(format!("{base}/{}/originals", order["id"])).multipart(form).send().await.unwrap();
         assert!(sent.status().is_success(), "{}", sent.status());
     }
+    let contents = client.get(format!("{base}/{}", order["id"])).send().await.unwrap().json::<Value>().await.unwrap();
+    let count = contents["originals"].as_array().map_or(0, Vec::len);
+    assert_eq!(count, MANY as usize, "all of them are pictures of their own");
     let page = Browser::start().await;
     page.open(&format!("http://{}/orders/{}", service.address, order["id"])).await;
     page.find("ul[aria-label='Contact sheet'] img").await;

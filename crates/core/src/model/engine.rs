@@ -10,6 +10,7 @@ use ort::environment::Environment;
 use ort::session::Session;
 use ort::session::builder::GraphOptimizationLevel;
 use ort::value::TensorRef;
+use rayon::prelude::*;
 
 use super::error::ModelError;
 use super::grain::grain;
@@ -193,10 +194,60 @@ impl Network for OnnxNetwork {
         let mut session = self.session.lock().unwrap_or_else(|e| e.into_inner());
         let outputs = session.run(inputs).map_err(|e| failed(e.to_string()))?;
         let (shape, values) = outputs["output"].try_extract_tensor::<f32>().map_err(|e| failed(e.to_string()))?;
-        if shape[..] != [1, 3, i64::from(size.height), i64::from(size.width)] {
+        let is = |planes: u32, of: Size| shape[..] == [1, i64::from(planes), i64::from(of.height), i64::from(of.width)];
+        let (direct, in_cells) = (is(3, size), is(3 * self.factor * self.factor, input.size()));
+        if !direct && !in_cells {
             return Err(failed(format!("it answered {shape:?} where {size} was due")));
         }
         finite(values).map_err(failed)?;
-        Ok(Planes::from_values(size, values.to_vec()))
+        let values = if direct { values.to_vec() } else { spread(values, input.size(), self.factor) };
+        Ok(Planes::from_values(size, values))
+    }
+}
+
+/// Planes of which every `factor` * `factor` hold the pixels of a cell of one colour, from left to right and from above, as planes of the colours; `cells`
+/// is how many cells there are.
+///
+/// It is what a network's last step would do, on the way out of the runtime, where its numbers are copied anyway.
+fn spread(values: &[f32], cells: Size, factor: u32) -> Vec<f32> {
+    let (width, height, factor) = (cells.width as usize, cells.height as usize, factor as usize);
+    let mut out = vec![0.0; values.len()];
+    out.par_chunks_mut(width * factor).enumerate().for_each(|(row, out)| {
+        // Rows of all colours follow each other.
+        let (colour, row) = (row / (height * factor), row % (height * factor));
+        let (cell, down) = (row / factor, row % factor);
+        for across in 0..factor {
+            let plane = (colour * factor + down) * factor + across;
+            let from = &values[(plane * height + cell) * width..][..width];
+            out[across..].iter_mut().step_by(factor).zip(from).for_each(|(out, value)| *out = *value);
+        }
+    });
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use rstest::rstest;
+
+    use super::*;
+
+    #[rstest]
+    #[case(Size::new(3, 2), 2)]
+    #[case(Size::new(1, 5), 4)]
+    #[case(Size::new(7, 1), 3)]
+    fn the_pixels_of_a_cell_are_laid_side_by_side(#[case] cells: Size, #[case] factor: u32) {
+        // Every number says where it is to go: colour, row and column of the result.
+        let place = |plane: u32, x: u32, y: u32| {
+            let (colour, phase) = (plane / (factor * factor), plane % (factor * factor));
+            (colour * 10_000 + (y * factor + phase / factor) * 100 + x * factor + phase % factor) as f32
+        };
+        let planes = 0..3 * factor * factor;
+        let row = |plane, y| (0..cells.width).map(move |x| place(plane, x, y));
+        let given: Vec<f32> = planes.flat_map(|plane| (0..cells.height).flat_map(move |y| row(plane, y))).collect();
+        let size = cells.times(factor);
+        let due = (0..3).flat_map(|colour| {
+            (0..size.height).flat_map(move |y| (0..size.width).map(move |x| (colour * 10_000 + y * 100 + x) as f32))
+        });
+        assert_eq!(spread(&given, cells, factor), due.collect::<Vec<f32>>());
     }
 }
