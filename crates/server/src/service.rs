@@ -20,9 +20,9 @@ use tokio::task::JoinHandle;
 use tokio_util::sync::CancellationToken;
 
 use crate::adapters::{attend, demo};
-use crate::app::ahead::Ahead;
 use crate::app::{App, ahead, changes};
 use crate::claim::Claim;
+use crate::compute::ahead::Ahead;
 use crate::compute::calibrate::calibrate;
 use crate::compute::studio::Studio;
 use crate::compute::worker::Worker;
@@ -211,13 +211,17 @@ impl Service {
             changes,
             stop: CancellationToken::new(),
         };
-        if let Some(folder) = &settings.demo {
-            demo::load(&app, folder).await.context("the demo data could not be loaded")?;
-        }
+        let is_first = match &settings.demo {
+            Some(folder) => demo::load(&app, folder).await.context("the demo data could not be loaded")?,
+            None => false,
+        };
         if settings.measure_speed {
             tokio::spawn(calibrate(Arc::clone(&app.studio), app.stop.clone()));
         }
-        ahead::first(&app).await;
+        let shown = ahead::first(&app);
+        if is_first {
+            shown.await;
+        }
         // Whoever started it is about to open a browser, which wants the processor.
         app.studio.note_request();
         let (store, files) = (app.store.clone(), app.files.clone());

@@ -42,6 +42,10 @@ impl Features {
     }
 }
 
+/// What is kept among the weights of a file that ends in its shuffle; such a file continues what its phases have in common beyond the rim, where others
+/// take it for alike.
+const ENDS_IN_SHUFFLE: &str = "ends in a shuffle";
+
 impl Weights {
     pub fn read(file: &Path) -> Self {
         let bytes = std::fs::read(file).expect("a model file");
@@ -71,7 +75,13 @@ impl Weights {
             let alpha = fields_of_4_bytes(part(5)?).into_iter().find(|(n, _)| *n == 2)?.1;
             name.starts_with("act.").then(|| (name, vec![f32::from_le_bytes(alpha)]))
         });
-        Self(tensors.chain(slopes).collect())
+        // An earlier file ends in its shuffle.
+        let ends = fields(graph).into_iter().filter(|(n, _)| *n == 1).filter_map(|(_, node)| {
+            let parts = fields(node);
+            let says = |number, text: &[u8]| parts.iter().any(|(n, part)| *n == number && *part == text);
+            (says(2, b"output") && says(4, b"DepthToSpace")).then(|| (ENDS_IN_SHUFFLE.to_owned(), Vec::new()))
+        });
+        Self(tensors.chain(slopes).chain(ends).collect())
     }
 
     fn get(&self, name: &str) -> &[f32] {
@@ -181,8 +191,9 @@ impl Weights {
     pub fn enlarge(&self, picture: &Planes, factor: usize) -> Planes {
         let features = self.body(&Features::of(picture));
         let answer = self.repeated(picture, &features, factor);
+        let continued = self.0.contains_key(ENDS_IN_SHUFFLE);
         if !self.0.contains_key("planes.weight") {
-            return balanced(&answer, picture, factor);
+            return balanced(&answer, picture, factor, continued);
         }
         let size = answer.size();
         let planes = unfold(&self.convolve("planes", 1, &features), factor);
@@ -195,7 +206,7 @@ impl Weights {
         }
         let drawn = self.convolve("last", 1, &seen);
         let made = Planes::from_values(size, answer.values().iter().zip(&drawn.values).map(|(a, d)| a + d).collect());
-        balanced(&made, picture, factor)
+        balanced(&made, picture, factor, continued)
     }
 
     fn repeated(&self, picture: &Planes, features: &Features, factor: usize) -> Planes {
@@ -437,8 +448,8 @@ fn plain_fill(picture: &Planes, marks: &[f32]) -> Vec<f32> {
 }
 
 /// A result without what its phases have in common: at each place in the cells of `factor` x `factor`, what it adds to cubic convolution is
-/// compared with the mean over the cell, and the difference, averaged by a Gaussian of one input pixel, is taken off.
-fn balanced(result: &Planes, picture: &Planes, factor: usize) -> Planes {
+/// compared with the mean over the cell, and the difference, averaged by a Gaussian of one input pixel, is taken off. Beyond the rim it is `continued`, or 0.
+fn balanced(result: &Planes, picture: &Planes, factor: usize, continued: bool) -> Planes {
     let cubic = |x: f64| match x.abs() {
         x if x < 1.0 => 1.5 * x.powi(3) - 2.5 * x.powi(2) + 1.0,
         x if x < 2.0 => -0.5 * x.powi(3) + 2.5 * x.powi(2) - 4.0 * x + 2.0,
@@ -476,9 +487,10 @@ fn balanced(result: &Planes, picture: &Planes, factor: usize) -> Planes {
                 let mean: f64 = (0..49)
                     .map(|k| {
                         let (kx, ky) = (k % 7, k / 7);
-                        let at =
-                            (near((x / factor + kx) as i64 - 3, width), near((y / factor + ky) as i64 - 3, height));
-                        bell[kx] * bell[ky] * unlike(at.0, at.1, phase)
+                        let (cx, cy) = ((x / factor + kx) as i64 - 3, (y / factor + ky) as i64 - 3);
+                        let at = (near(cx, width), near(cy, height));
+                        let inside = at == (cx as usize, cy as usize);
+                        if inside || continued { bell[kx] * bell[ky] * unlike(at.0, at.1, phase) } else { 0.0 }
                     })
                     .sum();
                 *value -= (mean / (sum * sum)) as f32;

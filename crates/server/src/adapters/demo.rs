@@ -105,10 +105,10 @@ impl DemoProduct {
     }
 }
 
-/// Loads the demo of a folder, unless there ever was an order: who removed the demo does not want it back.
-pub async fn load(app: &App, folder: &Path) -> anyhow::Result<()> {
+/// Loads the demo of a folder, unless there ever was an order: who removed the demo does not want it back. Answers whether it did.
+pub async fn load(app: &App, folder: &Path) -> anyhow::Result<bool> {
     if app.store.ever_had_orders().await? {
-        return Ok(());
+        return Ok(false);
     }
     let list = folder.join("orders.json");
     let text = std::fs::read_to_string(&list).with_context(|| list.display().to_string())?;
@@ -148,7 +148,7 @@ pub async fn load(app: &App, folder: &Path) -> anyhow::Result<()> {
             }
         }
     }
-    Ok(())
+    Ok(true)
 }
 
 /// A copy that the file store may keep.

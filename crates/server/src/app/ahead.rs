@@ -3,7 +3,7 @@
 //! The first picture of the newest order when the program starts, and the next picture of an order once one of it was opened. Whoever looks at
 //! something goes first, between any two blocks of tiles; another picture that is opened takes the place of what was under way.
 
-use std::sync::{Arc, Mutex};
+use std::sync::Arc;
 use std::time::{Duration, Instant};
 
 use dettaglio_core::codec;
@@ -11,14 +11,11 @@ use dettaglio_core::render::{Pace, view_size};
 use dettaglio_core::spots;
 use dettaglio_domain::affine::space::View;
 use dettaglio_domain::geometry::{Region, Size};
-use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::id::{OrderId, OriginalId};
 use dettaglio_store::files::FileStore;
 use dettaglio_store::orders::OriginalRow;
-use moka::sync::Cache;
 use serde::Serialize;
 use tokio::sync::oneshot;
-use tokio::task::AbortHandle;
 use tokio::time::timeout;
 use utoipa::ToSchema;
 
@@ -38,9 +35,6 @@ const LONG_QUIET: Duration = Duration::from_secs(4);
 
 /// How long a start waits for the first picture.
 const FIRST_PATIENCE: Duration = Duration::from_secs(4);
-
-/// Views that are known to be there; of older ones it is found out when they are asked for.
-const MOST_THERE: u64 = 64;
 
 /// A place in a picture.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, ToSchema)]
@@ -64,38 +58,15 @@ pub async fn opening_of(app: &App, row: &OriginalRow) -> Result<Opening, Problem
     Ok(Opening { x, y })
 }
 
-/// What is computed ahead.
-#[derive(Clone)]
-pub struct Ahead {
-    /// Whether anything is.
-    is_on: bool,
-    /// Treatments of which the view is there with which their picture opens.
-    there: Cache<ContentHash, ()>,
-    /// The picture that was opened last, and the work on the next one.
-    after: Arc<Mutex<Option<(OriginalId, AbortHandle)>>>,
-}
-
-impl Ahead {
-    /// Computes ahead, or never does.
-    pub fn new(is_on: bool) -> Self {
-        Self { is_on, there: Cache::new(MOST_THERE), after: Arc::default() }
-    }
-
-    /// Whether the view is there with which the picture of a treatment opens.
-    pub fn has(&self, treatment: ContentHash) -> bool {
-        self.there.contains_key(&treatment)
-    }
-}
-
-/// Begins with the picture that the bench opens when nobody says which; ends once there is something of it to be shown, be it by draft models, or
-/// after a few seconds. The rest follows.
-pub async fn first(app: &App) {
-    if !app.ahead.is_on {
-        return;
-    }
+/// Begins with the picture that the bench opens when nobody says which. What is answered ends once there is something of it to be shown, be it by
+/// draft models, or after a few seconds; the rest follows, whether that is waited for or not.
+pub fn first(app: &App) -> impl Future<Output = ()> + use<> {
     let (begun, shown) = oneshot::channel();
     let app = app.clone();
     tokio::spawn(async move {
+        if !app.ahead.is_on() {
+            return;
+        }
         let work = async {
             let Some(order) = app.store.orders().await?.into_iter().next() else { return Ok(()) };
             match app.store.originals(order.id).await?.into_iter().next() {
@@ -105,24 +76,19 @@ pub async fn first(app: &App) {
         };
         tell(work.await);
     });
-    // Without a picture there is nothing to wait for: the other end is gone.
-    let _ = timeout(FIRST_PATIENCE, shown).await;
+    async {
+        // Without a picture there is nothing to wait for: the other end is gone.
+        let _ = timeout(FIRST_PATIENCE, shown).await;
+    }
 }
 
 /// Goes on with the picture after one that was opened, once nobody looks at anything.
 pub fn after(app: &App, opened: &OriginalRow) {
-    if !app.ahead.is_on {
-        return;
-    }
-    let mut after = app.ahead.after.lock().unwrap_or_else(|e| e.into_inner());
-    if after.as_ref().is_some_and(|(id, _)| *id == opened.id) {
+    if !app.ahead.is_on() {
         return;
     }
     let (at, order, opened) = (app.clone(), opened.order_id, opened.id);
-    let task = tokio::spawn(async move { tell(next_view(&at, order, opened).await) });
-    if let Some((_, before)) = after.replace((opened, task.abort_handle())) {
-        before.abort();
-    }
+    app.ahead.follow(opened, async move { tell(next_view(&at, order, opened).await) });
 }
 
 /// Whoever opens the picture is told what keeps it from being computed.
@@ -172,7 +138,7 @@ async fn view_of(app: &App, row: OriginalRow, mut begun: Option<oneshot::Sender<
         };
         let began = Instant::now();
         app.studio.view(Lane::Ahead, work).await??;
-        app.ahead.there.insert(hash, ());
+        app.ahead.note(hash);
         if let Some(begun) = begun.take() {
             // Nobody may wait for it any more.
             let _ = begun.send(());

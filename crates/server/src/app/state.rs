@@ -9,8 +9,8 @@ use dettaglio_store::jobs::Job;
 use tokio::sync::{Mutex, Notify, Semaphore, broadcast};
 use tokio_util::sync::CancellationToken;
 
-use super::ahead::Ahead;
 use super::troubles::Troubles;
+use crate::compute::ahead::Ahead;
 use crate::compute::rehearsals::Rehearsals;
 use crate::compute::studio::Studio;
 use crate::compute::worker::Worker;

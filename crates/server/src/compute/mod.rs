@@ -1,5 +1,6 @@
 //! Where pictures are computed: decoded originals at hand, who may compute when, and the workers.
 
+pub mod ahead;
 pub mod calibrate;
 pub mod rehearsals;
 pub mod studio;
