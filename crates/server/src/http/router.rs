@@ -96,9 +96,15 @@ pub fn router(app: App, access: Access, sign_ins: SignIns, front: PathBuf) -> Ro
         .with_state(app)
 }
 
+/// What a page that is only left open asks for again and again, to follow what becomes of it: it does not tell that somebody is there.
+const FOLLOWED: [&str; 5] =
+    ["/api/v1/models", "/api/v1/run-sheet", "/api/v1/events", "/api/v1/jobs/", "/api/v1/health"];
+
 /// Whatever is computed ahead gives way to whoever asks for anything.
 async fn note_presence(State(app): State<App>, request: Request, next: Next) -> Response {
-    app.studio.note_request();
+    if !FOLLOWED.iter().any(|path| request.uri().path().starts_with(path)) {
+        app.studio.note_request();
+    }
     next.run(request).await
 }
 
