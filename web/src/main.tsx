@@ -7,6 +7,8 @@ import { Refusal, answered, api, sentence } from "./api/client";
 import { setRules } from "./api/rules";
 import { App } from "./app/App";
 import { prepareFirst } from "./app/first";
+import { recall } from "./app/kept";
+import { COLOURS, type ThemeName } from "./look/tokens";
 
 const client = new QueryClient({
   defaultOptions: {
@@ -45,6 +47,10 @@ async function begin(root: HTMLElement): Promise<void> {
     </StrictMode>,
   );
 }
+
+// The room's light before anything is drawn: no flash of white.
+const kept = recall<ThemeName>("theme");
+document.documentElement.style.backgroundColor = COLOURS[kept === "dim" ? kept : "paper"].ground;
 
 const root = document.getElementById("root");
 if (root) void begin(root);
