@@ -1,7 +1,7 @@
 /** Theme and door; what lies behind is the workplace. */
 
 import { CssBaseline, ThemeProvider } from "@mui/material";
-import { type ReactNode, useMemo } from "react";
+import { type ReactNode, useEffect, useMemo } from "react";
 import { BrowserRouter } from "react-router";
 import { SignIn } from "../access/SignIn";
 import { Refusal } from "../api/client";
@@ -11,10 +11,12 @@ import { type ThemeName } from "../look/tokens";
 import { FirstLook } from "./FirstLook";
 import { Workplace } from "./Workplace";
 import { useKept } from "./kept";
+import { tellPresence } from "./presence";
 
 /** `awaited` is whether a picture is about to be shown. */
 export function App({ awaited }: { awaited: boolean }) {
   const [name, setName] = useKept<ThemeName>("theme", "paper");
+  useEffect(() => tellPresence(), []);
   const current = useMemo(() => theme(name), [name]);
   return (
     <ThemeProvider theme={current}>
