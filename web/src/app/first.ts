@@ -18,24 +18,24 @@ const PATIENCE_MS = 800;
  * could not be had, the views ask for again.
  */
 export function prepareFirst(client: QueryClient): Promise<boolean> {
-  const asked = ask(client).catch(() => false);
+  const asked = Promise.all([askOfPicture(client), client.prefetchQuery(modelsQuery)]);
   const late = new Promise<boolean>((done) => setTimeout(() => done(false), PATIENCE_MS));
-  return Promise.race([asked, late]);
+  return Promise.race([asked.then(([awaited]) => awaited).catch(() => false), late]);
 }
 
-async function ask(client: QueryClient): Promise<boolean> {
-  const models = client.prefetchQuery(modelsQuery);
+/** Answers whether it is a picture on the bench that the address leads to. */
+async function askOfPicture(client: QueryClient): Promise<boolean> {
   const orders = await client.fetchQuery(ordersQuery);
   const { pathname, search } = window.location;
   const start = pathname === "/" ? startOf(orders) : undefined;
   if (start !== undefined) replace(start);
   const place = placeOf(window.location.pathname);
-  if (place?.order === undefined) return models.then(() => false);
+  if (place?.order === undefined) return false;
   const { originals } = await client.fetchQuery(orderQuery(place.order));
-  if (place.view !== "bench" && place.view !== "strip") return models.then(() => false);
+  if (place.view !== "bench" && place.view !== "strip") return false;
   const last = recall<Record<number, number>>(LAST_PICTURES)?.[place.order];
   const named = place.picture ?? (originals.some((o) => o.id === last) ? last : originals[0]?.id);
-  if (named === undefined || !originals.some((o) => o.id === named)) return models.then(() => false);
+  if (named === undefined || !originals.some((o) => o.id === named)) return false;
   if (place.picture === undefined) replace(pathOf({ ...place, picture: named }) + search);
   const path = { id: named };
   const [intent] = await Promise.all([
@@ -43,7 +43,7 @@ async function ask(client: QueryClient): Promise<boolean> {
     client.prefetchQuery(openingQuery(named)),
   ]);
   handOver(named, intent);
-  await Promise.all([client.prefetchQuery(planQuery(named, intent)), models]);
+  await client.prefetchQuery(planQuery(named, intent));
   return place.view === "bench";
 }
 

@@ -2,21 +2,11 @@
 
 import { useEffect, useRef, useState } from "react";
 
-/** A value as it was once it rested. */
-export function useLater<T>(value: T, milliseconds: number): T {
-  const [rested, setRested] = useState(value);
+/** A value as it was once it rested; until it first has, `first`, which is the value itself where nothing else is given. */
+export function useLater<T, F = T>(value: T, milliseconds: number, first: T | F = value): T | F {
+  const [rested, setRested] = useState<T | F>(first);
   useEffect(() => {
     const timer = setTimeout(() => setRested(value), milliseconds);
-    return () => clearTimeout(timer);
-  }, [value, milliseconds]);
-  return rested;
-}
-
-/** A value once it has rested so long; none before, not even at first. */
-export function useRested<T>(value: T, milliseconds: number): T | undefined {
-  const [rested, setRested] = useState<T>();
-  useEffect(() => {
-    const timer = setTimeout(() => setRested(() => value), milliseconds);
     return () => clearTimeout(timer);
   }, [value, milliseconds]);
   return rested;

@@ -1,5 +1,7 @@
 /** While a hand is at work, the server hears of it: what it computes ahead would take the processor from what the hand moves. */
 
+import { api } from "../api/client";
+
 /** How often it hears of it at most: a little more often than it forgets. */
 const EVERY_MS = 600;
 
@@ -22,5 +24,5 @@ export function tellPresence(tell: () => void = askForNothing): () => void {
 
 /** The lightest question there is; its answer does not matter. */
 function askForNothing(): void {
-  void fetch("/api/v1/session").catch(() => undefined);
+  void api.GET("/api/v1/session").catch(() => undefined);
 }

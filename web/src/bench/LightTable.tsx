@@ -294,5 +294,17 @@ function useSubject(
       panes: views.map((v) => v.candidate),
     };
     // eslint-disable-next-line react-hooks/exhaustive-deps -- the candidates are compared by what they say
-  }, [described, original.id, extent, factor, hash, plan.plain.bicubic, plan.sheet, plan.own_levels, plan.is_there, intent.frame, opening]);
+  }, [
+    described,
+    original.id,
+    extent,
+    factor,
+    hash,
+    plan.plain.bicubic,
+    plan.sheet,
+    plan.own_levels,
+    plan.is_there,
+    intent.frame,
+    opening,
+  ]);
 }

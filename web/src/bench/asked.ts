@@ -4,7 +4,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import type { Original, Recipe } from "../api/client";
 import { suggestionQuery, useForecast, usePlan, useReading } from "../api/queries";
-import { useLast, usePaced, useRested } from "../app/later";
+import { useLast, useLater, usePaced } from "../app/later";
 import type { IntentControl } from "./state";
 
 /** While a hand drags or types, the server is asked a few times a second. */
@@ -31,7 +31,7 @@ export function useAsked(original: Original, control: IntentControl) {
   const answer = plan.error ? undefined : plan.data;
   const inWords = useLast(answer?.in_words, original.id);
   const fine = answer !== undefined && !plan.isPlaceholderData && answer.problem == null;
-  const rested = useRested(intent, FORECAST_AFTER_MS);
+  const rested = useLater(intent, FORECAST_AFTER_MS, null);
   const forecast = useForecast(original.id, intent, fine && rested === intent);
   const blocked = plan.isError || answer === undefined || answer.problem != null;
   return { intent, reading, suggestion, plan, answer, inWords, forecast, blocked };

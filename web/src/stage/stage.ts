@@ -187,14 +187,11 @@ export class Stage {
   private openWhenKnown(): void {
     const at = this.subject?.opening;
     if (!this.isToOpen || !this.subject || !at || !this.outer) return;
-    this.isToOpen = false;
-    this.atOpening = at !== "whole" && at.zoom === undefined;
-    if (at === "whole") return;
+    if (at === "whole") return this.fitAll();
     const { original, factor } = this.subject;
     const camera = { x: at.x, y: at.y, scale: factor * (at.zoom ?? 1) };
-    this.fitted = false;
-    this.fittedAt = undefined;
-    this.camera = held(at.zoom === undefined ? filled(camera, this.pane(), original) : camera, original);
+    this.place(at.zoom === undefined ? filled(camera, this.pane(), original) : camera);
+    this.atOpening = at.zoom === undefined;
   }
 
   /** Puts a spot, given as shares of the picture's sides, into the middle. */
@@ -542,7 +539,8 @@ export class Stage {
   /** A view's draft, as long as nothing is there of the view itself: the first tile that is means that the others follow soon. */
   private draftOf({ candidate, places }: View, camera: Camera, part: Box | undefined): View[] | undefined {
     const { draft } = candidate;
-    if (!draft || (this.atOpening && this.subject?.opensAtOnce) || this.tiles.standing(candidate, places).ready > 0) return undefined;
+    if (!draft || (this.atOpening && this.subject?.opensAtOnce) || this.tiles.standing(candidate, places).ready > 0)
+      return undefined;
     return [viewOf(draft, camera, part)];
   }
 
