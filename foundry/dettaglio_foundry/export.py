@@ -4,8 +4,8 @@
 
 The ONNX file has opset 17, one float input `input` (1, 3, height, width) with free height and width, for a cleaner or a restorer a second one
 `level` (1, 1, height, width), for a texture model `grain` (1, 1, factor * height, factor * width), and one output `output`; an enlarger's
-holds the pixels of a cell in its planes, see `folded`. It is checked against PyTorch before it is kept. Networks of more than LARGE numbers are rounded to 16 bits and kept so; what computes them widens them
-when it loads the file. The card's scores are filled in by the evaluation, through the product's own engine.
+holds the pixels of a cell in its planes, see `folded`. It is checked against PyTorch before it is kept. Networks of more than LARGE numbers are
+rounded to 16 bits and kept so; what computes them widens them when it loads the file. The card's scores are filled in by the evaluation, through the product's own engine.
 """
 
 import argparse

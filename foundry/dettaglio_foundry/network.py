@@ -26,8 +26,8 @@ class PhaseBalance(nn.Module):
     tone has nothing to lose.
 
     All of it is linear, and is written as the runtime computes it fastest: convolutions and sums, in one order of values, without anything in
-    between. Only the picture itself is continued beyond its rim; what is compared there counts as alike, so that of a difference a third stays in the
-    outermost pixel of the input, a sixteenth in the next.
+    between. Only the picture itself is continued beyond its rim; what is compared there counts as alike, so that of a difference a third stays
+    in the outermost pixel of the input, a sixteenth in the next.
     """
 
     SIGMA, RADIUS = 1.0, 3
@@ -39,11 +39,9 @@ class PhaseBalance(nn.Module):
         bell = torch.exp(-(place**2) / (2 * self.SIGMA**2))
         line = (bell / bell.sum()).view(1, 1, 1, -1).repeat(planes, 1, 1, 1)
         # Of the pixels of a cell, what each has beyond their mean.
-        beyond = torch.block_diag(*(torch.eye(phases) - 1 / phases for _ in range(3)))
-        plain = torch.zeros(3, phases, 3, 5, 5)
-        for colour in range(3):
-            plain[colour, :, colour] = torch.einsum("ia,jb->ijab", cubic(factor), cubic(factor)).reshape(phases, 5, 5)
-        plain = plain.reshape(planes, 3, 5, 5)
+        beyond = torch.kron(torch.eye(3), torch.eye(phases) - 1 / phases)
+        each = torch.einsum("ia,jb->ijab", cubic(factor), cubic(factor)).reshape(phases, 5, 5)
+        plain = torch.einsum("cd,pab->cpdab", torch.eye(3), each).reshape(planes, 3, 5, 5)
         less = -torch.einsum("ij,jcab->icab", beyond, plain)
         for name, value in (
             ("plain", plain), ("beyond", beyond.view(planes, planes, 1, 1)), ("less", less), ("across", line), ("off", -line.transpose(2, 3)),
