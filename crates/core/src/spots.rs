@@ -1,7 +1,7 @@
 //! Spots: the places of a picture at which candidates are compared, and which a picture suggests by itself.
 
 use dettaglio_domain::face::Face;
-use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::geometry::{Place, Region, Size};
 use dettaglio_domain::spot::Spot;
 use rayon::prelude::*;
 
@@ -52,7 +52,11 @@ pub fn suggest(original: &Original, faces: &[Face]) -> Vec<Spot> {
     let windows: Vec<Found> = windows.into_par_iter().map(|w| look(original, w)).collect();
     let apart = APART * original.size().long_edge() as f32;
     let mut spots: Vec<Spot> = (eyes(original.size(), faces).take(MOST_EYES).enumerate())
-        .map(|(i, (x, y))| Spot { name: if i == 0 { "Eyes".to_owned() } else { format!("Eyes {}", i + 1) }, x, y })
+        .map(|(i, Place { x, y, .. })| Spot {
+            name: if i == 0 { "Eyes".to_owned() } else { format!("Eyes {}", i + 1) },
+            x,
+            y,
+        })
         .collect();
     let mut add = |name: &str, score: &dyn Fn(&Found) -> f32, at: &dyn Fn(&Found) -> (f32, f32)| {
         let free = |f: &&Found| spots.iter().all(|s| (s.x - at(f).0).hypot(s.y - at(f).1) >= apart);
@@ -72,18 +76,18 @@ pub fn suggest(original: &Original, faces: &[Face]) -> Vec<Spot> {
 
 /// Where a picture of this size is opened that nobody pinned a spot in, in its pixels: at the eyes of its first face, which are what people look
 /// at first; else at its liveliest place, by a small copy of it.
-pub fn opening(size: Size, faces: &[Face], small: &Planes) -> (f32, f32) {
+pub fn opening(size: Size, faces: &[Face], small: &Planes) -> Place {
     eyes(size, faces).next().unwrap_or_else(|| {
         let (x, y) = liveliest(small);
-        (x * size.width as f32, y * size.height as f32)
+        Place::new(x * size.width as f32, y * size.height as f32)
     })
 }
 
 /// Places between the eyes of those faces that lie in a picture of this size, in its pixels.
-fn eyes(size: Size, faces: &[Face]) -> impl Iterator<Item = (f32, f32)> {
-    let middle = |f: &Face| ((f.left_eye.x + f.right_eye.x) / 2.0, (f.left_eye.y + f.right_eye.y) / 2.0);
+fn eyes(size: Size, faces: &[Face]) -> impl Iterator<Item = Place> {
+    let middle = |f: &Face| Place::new((f.left_eye.x + f.right_eye.x) / 2.0, (f.left_eye.y + f.right_eye.y) / 2.0);
     let (across, down) = (0.0..size.width as f32, 0.0..size.height as f32);
-    faces.iter().map(middle).filter(move |(x, y)| across.contains(x) && down.contains(y))
+    faces.iter().map(middle).filter(move |at| across.contains(&at.x) && down.contains(&at.y))
 }
 
 /// Cells along the longer side of a picture whose liveliest place is looked for.
@@ -222,11 +226,11 @@ mod tests {
     #[test]
     fn a_picture_opens_at_eyes_or_where_it_is_liveliest() {
         let small = picture().planes();
-        let at = |x, y| dettaglio_domain::geometry::Place::new(x, y);
+        let at = Place::new;
         let face = Face::of_eyes(at(600.0, 300.0), at(680.0, 300.0));
         let beside = Face::of_eyes(at(1300.0, 300.0), at(1380.0, 300.0));
-        assert_eq!(opening(Size::new(1280, 640), &[beside, face], &small), (640.0, 300.0));
-        let (x, y) = opening(Size::new(1280, 640), &[beside], &small);
+        assert_eq!(opening(Size::new(1280, 640), &[beside, face], &small), at(640.0, 300.0));
+        let Place { x, y, .. } = opening(Size::new(1280, 640), &[beside], &small);
         assert!(
             (580.0..740.0).contains(&x) && (220.0..420.0).contains(&y),
             "in the texture, not at the edge: {x}, {y}"
@@ -238,7 +242,7 @@ mod tests {
     #[case::a_strip(Size::new(320, 8))]
     #[case::two_pixels(Size::new(2, 1))]
     fn where_nothing_is_lively_it_opens_somewhere_inside(#[case] size: Size) {
-        let (x, y) = opening(size, &[], &Planes::from_values(size, vec![0.5; 3 * size.area() as usize]));
+        let Place { x, y, .. } = opening(size, &[], &Planes::from_values(size, vec![0.5; 3 * size.area() as usize]));
         assert!((0.0..size.width as f32).contains(&x) && (0.0..size.height as f32).contains(&y), "{x}, {y}");
     }
 

@@ -2661,19 +2661,6 @@ export interface components {
              */
             sigma: number;
         };
-        /** @description A place in a picture. */
-        Opening: {
-            /**
-             * Format: float
-             * @description Across, in pixels of the original.
-             */
-            x: number;
-            /**
-             * Format: float
-             * @description Down.
-             */
-            y: number;
-        };
         /** @description What is said of a result. */
         Opinion: {
             /** @description Why. */
@@ -6520,7 +6507,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Opening"];
+                    "application/json": components["schemas"]["Place"];
                 };
             };
             404: {

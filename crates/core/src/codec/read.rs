@@ -243,10 +243,8 @@ pub fn thumbnail(original: &Original, long_edge: u32) -> Vec<u8> {
 pub fn read_thumbnail(png: &[u8]) -> Result<Planes, CodecError> {
     let picture =
         image::load_from_memory_with_format(png, ImageFormat::Png).map_err(|e| CodecError::Damaged(e.to_string()))?;
-    let picture = picture.into_rgb8();
-    let size = Size::new(picture.width(), picture.height());
-    let channel = |c: usize| picture.pixels().map(move |pixel| f32::from(pixel.0[c]) / 255.0);
-    Ok(Planes::from_values(size, (0..3).flat_map(channel).collect()))
+    let (size, channels, samples) = flatten(picture);
+    Ok(Original::new(ContentHash::of(png), size, channels, samples, None).planes())
 }
 
 fn format_name(format: ImageFormat) -> &'static str {

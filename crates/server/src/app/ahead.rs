@@ -10,14 +10,12 @@ use dettaglio_core::codec;
 use dettaglio_core::render::{Pace, view_size};
 use dettaglio_core::spots;
 use dettaglio_domain::affine::space::View;
-use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::geometry::{Place, Region, Size};
 use dettaglio_domain::id::{OrderId, OriginalId};
 use dettaglio_store::files::FileStore;
 use dettaglio_store::orders::OriginalRow;
-use serde::Serialize;
 use tokio::sync::oneshot;
 use tokio::time::timeout;
-use utoipa::ToSchema;
 
 use super::state::App;
 use super::{intents, plans};
@@ -36,26 +34,15 @@ const LONG_QUIET: Duration = Duration::from_secs(4);
 /// How long a start waits for the first picture.
 const FIRST_PATIENCE: Duration = Duration::from_secs(4);
 
-/// A place in a picture.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize, ToSchema)]
-pub struct Opening {
-    /// Across, in pixels of the original.
-    pub x: f32,
-    /// Down.
-    pub y: f32,
-}
-
 /// Where a picture opens: at the first spot that was pinned; else at the eyes of a face that is known, and else where it is liveliest. No face is
 /// looked for.
-pub async fn opening_of(app: &App, row: &OriginalRow) -> Result<Opening, Problem> {
+pub async fn opening_of(app: &App, row: &OriginalRow) -> Result<Place, Problem> {
     if let Some(spot) = app.store.spots(row.id).await?.unwrap_or_default().first() {
-        return Ok(Opening { x: spot.x, y: spot.y });
+        return Ok(Place::new(spot.x, spot.y));
     }
     let small = app.files.get(&FileStore::thumbnail_key(row.hash)).await?;
     let (size, faces) = (row.facts.size, row.faces.clone().unwrap_or_default());
-    let (x, y) =
-        blocking(move || codec::read_thumbnail(&small).map(|small| spots::opening(size, &faces, &small))).await??;
-    Ok(Opening { x, y })
+    Ok(blocking(move || codec::read_thumbnail(&small).map(|small| spots::opening(size, &faces, &small))).await??)
 }
 
 /// Begins with the picture that the bench opens when nobody says which. What is answered ends once there is something of it to be shown, be it by
@@ -100,19 +87,12 @@ fn tell(outcome: Result<(), Problem>) {
 
 /// Computes the view of the picture after one of an order; after the last comes the first.
 async fn next_view(app: &App, order: OrderId, opened: OriginalId) -> Result<(), Problem> {
-    quiet(app, QUIET).await;
+    app.studio.quiet(QUIET).await;
     let pictures = app.store.originals(order).await?;
     let next = pictures.iter().position(|row| row.id == opened).map(|i| (i + 1) % pictures.len());
     match next.and_then(|i| pictures.into_iter().nth(i)).filter(|row| row.id != opened) {
         Some(next) => view_of(app, next, None).await,
         None => Ok(()),
-    }
-}
-
-/// Waits until nothing was looked at, and nobody was there, for this long.
-async fn quiet(app: &App, at_least: Duration) {
-    while !app.studio.is_quiet(at_least) {
-        tokio::time::sleep(QUIET / 5).await;
     }
 }
 
@@ -127,7 +107,7 @@ async fn view_of(app: &App, row: OriginalRow, mut begun: Option<oneshot::Sender<
     let middle = (x * plan.resolved.factor, y * plan.resolved.factor);
     for (i, hash) in plan.draft.into_iter().chain([plan.treatment]).enumerate() {
         if i > 0 {
-            quiet(app, LONG_QUIET).await;
+            app.studio.quiet(LONG_QUIET).await;
         }
         let treatment = app.studio.treatment(hash).await?;
         let part = stage_around(middle, view_size(treatment.sheet(), 0));

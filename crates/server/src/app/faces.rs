@@ -41,9 +41,7 @@ pub fn look_soon(app: &App, id: OriginalId) {
         let Ok(_turn) = app.finding.acquire().await else { return };
         let looked = async {
             // Whoever looks at a picture now goes first.
-            while !app.studio.is_quiet(QUIET) {
-                tokio::time::sleep(QUIET / 5).await;
-            }
+            app.studio.quiet(QUIET).await;
             faces_of(&app, &app.store.original(id).await?).await
         };
         tokio::select! {

@@ -43,7 +43,7 @@ const LONG_PATIENCE: Duration = Duration::from_secs(60);
 /// How long after a request somebody counts as being there: half the pause between two looks of a page that waits for a forecast.
 const PRESENCE: Duration = Duration::from_millis(700);
 
-/// How often work ahead looks whether nobody is there.
+/// How often it is looked whether nobody is there.
 const LOOK: Duration = Duration::from_millis(50);
 
 /// Pictures that can be waited for while they are decoded, or something is tried on them; of more, some are so twice.
@@ -382,6 +382,13 @@ impl Studio {
     /// Whether nothing has been looked at for this long, no view waits for a model or is being computed by one, and nobody is there.
     pub fn is_quiet(&self, at_least: Duration) -> bool {
         self.is_idle() && lock(&self.lanes.last_view).elapsed() >= at_least
+    }
+
+    /// Waits until it is quiet.
+    pub async fn quiet(&self, at_least: Duration) {
+        while !self.is_quiet(at_least) {
+            tokio::time::sleep(LOOK).await;
+        }
     }
 
     /// Whether nobody waits for a model, and nobody has asked for anything for a moment: a browser that loads the page, or draws, has the processor.

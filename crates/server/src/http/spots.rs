@@ -4,6 +4,7 @@ use axum::Json;
 use axum::extract::State;
 use axum::http::StatusCode;
 use chrono::{DateTime, Utc};
+use dettaglio_domain::geometry::Place;
 use dettaglio_domain::id::{DecisionId, OriginalId};
 use dettaglio_domain::spot::{MOST_SPOTS, Spot};
 use dettaglio_store::choices::{Decision, KeptDecision};
@@ -13,7 +14,6 @@ use utoipa::ToSchema;
 use super::answer::ProblemDetails;
 use super::extract::{Address, Body};
 use crate::adapters::report::spots_of;
-use crate::app::ahead::Opening;
 use crate::app::{App, ahead};
 use crate::problem::Problem;
 
@@ -42,8 +42,8 @@ pub async fn spots(State(app): State<App>, Address(id): Address<OriginalId>) -> 
 
 /// Where an original opens: at its first pinned spot; else at a face's eyes, as far as faces are known; else where it is liveliest.
 #[utoipa::path(get, path = "/originals/{id}/opening", tag = "spots", params(("id" = OriginalId, Path)),
-    responses((status = OK, body = Opening), (status = 404, body = ProblemDetails)))]
-pub async fn opening(State(app): State<App>, Address(id): Address<OriginalId>) -> Result<Json<Opening>, Problem> {
+    responses((status = OK, body = Place), (status = 404, body = ProblemDetails)))]
+pub async fn opening(State(app): State<App>, Address(id): Address<OriginalId>) -> Result<Json<Place>, Problem> {
     let row = app.store.original(id).await?;
     let opening = ahead::opening_of(&app, &row).await?;
     ahead::after(&app, &row);
