@@ -327,11 +327,22 @@ impl Browser {
     }
 
     pub async fn text(&self, css: &str) -> String {
-        self.find(css).await.text().await.expect("text")
+        self.ask(css, async |element: &Element| element.text().await.ok()).await
     }
 
     pub async fn attribute(&self, css: &str, name: &str) -> String {
-        self.find(css).await.attr(name).await.expect("an element").unwrap_or_default()
+        self.ask(css, async |element: &Element| element.attr(name).await.ok()).await.unwrap_or_default()
+    }
+
+    /// What an element answers; asked again where the page replaced it between finding and asking.
+    async fn ask<T>(&self, css: &str, question: impl AsyncFn(&Element) -> Option<T>) -> T {
+        for _ in 0..PATIENCE.as_millis() / 100 {
+            if let Some(answer) = question(&self.find(css).await).await {
+                return answer;
+            }
+            tokio::time::sleep(Duration::from_millis(100)).await;
+        }
+        panic!("{css} does not stay in the page")
     }
 
     pub async fn wait_for_text(&self, css: &str, text: &str) {
