@@ -3,9 +3,12 @@
 import { Box } from "@mui/material";
 import { type PointerEvent, useRef } from "react";
 import { OVER_PICTURE } from "../look/tokens";
+import type { Stage } from "../stage/stage";
+import { useSeen } from "./useStage";
 
-export function Curtain(props: { share: number; across: boolean; onMove: (share: number) => void }) {
-  const { share, across, onMove } = props;
+export function Curtain({ stage, across }: { stage?: Stage; across: boolean }) {
+  const share = useSeen(stage, (seen) => seen.curtain);
+  const onMove = (to: number) => stage?.setCurtain(to);
   const edge = useRef<HTMLDivElement>(null);
   const dragging = useRef(false);
   const follow = (e: PointerEvent) => {
@@ -45,10 +48,10 @@ export function Curtain(props: { share: number; across: boolean; onMove: (share:
           onMove(to);
         }
       }}
+      style={{ [at]: `calc(${share * 100}% - 10px)` }}
       sx={{
         position: "absolute",
         ...ends,
-        [at]: `calc(${share * 100}% - 10px)`,
         [thickness]: 20,
         cursor: across ? "ns-resize" : "ew-resize",
         touchAction: "none",

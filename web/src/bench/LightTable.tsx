@@ -1,7 +1,7 @@
 /** The stage with everything that is asked about what it shows. */
 
 import { Box } from "@mui/material";
-import { useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { useCallback, useEffect, useMemo, useState } from "react";
 import {
   type Area,
   type Intent,
@@ -15,7 +15,7 @@ import {
 import { type SheetPart, useTried } from "../api/queries";
 import { inverse, through } from "../stage/affine";
 import { PANES } from "../stage/layout";
-import { NOTHING_SEEN, type Opening, type Seen } from "../stage/stage";
+import type { Opening, Stage } from "../stage/stage";
 import { TILE } from "../stage/tiles";
 import { Line, type Point } from "../stage/tools";
 import { AreasPanel, FIRST_BRUSH, useAreaTool } from "./Areas";
@@ -32,8 +32,12 @@ import { type SpotsControl, SpotsMenu, pinned, useOpeningPlace, useSpots } from 
 import { useBench, useBenchStore, useIntent } from "./state";
 import { type Scope, changeArea } from "./treatments";
 import { useLooking } from "./useLooking";
-import type { StageHandle } from "./useStage";
+import { usePointerAtRest, useSeenAtRest, useStage } from "./useStage";
 import { PLAIN_FRAME } from "./intent";
+
+/** How long the view and the pointer rest before anything is asked about them. */
+const VIEW_RESTS_MS = 350;
+const POINTER_RESTS_MS = 160;
 
 export function LightTable(props: {
   original: Original;
@@ -56,16 +60,14 @@ export function LightTable(props: {
   const { layout, map, areasOpen, facesShown, drawingFace, goingTo, marking } = state;
   const [choosing, setChoosing] = useState<{ pane: number; anchor: HTMLElement }>();
   const [spotsAnchor, setSpotsAnchor] = useState<HTMLElement | null>(null);
-  const [pointer, setPointer] = useState<Point>();
-  const [seen, setSeen] = useState<Seen>(NOTHING_SEEN);
-  const [moved, setMoved] = useState(false);
   const [drawing, setDrawing] = useState(false);
   const [areaShown, setAreaShown] = useState(false);
   const [brush, setBrush] = useState(FIRST_BRUSH);
-  const handle = useRef<StageHandle>(undefined);
-  const takeHandle = useCallback((h: StageHandle | undefined) => (handle.current = h), []);
+  const { stage, attach } = useStage();
+  const rested = useSeenAtRest(stage, VIEW_RESTS_MS);
+  const pointer = usePointerAtRest(stage, POINTER_RESTS_MS);
   const spots = useSpots(original);
-  useLooking(seen, moved, props.active);
+  useLooking(rested, useMoved(stage), props.active);
 
   const factor = plan.resolved.factor;
   const extent = useMemo(
@@ -80,7 +82,7 @@ export function LightTable(props: {
     Math.max(PANES[layout], 2),
   );
   const views = panes.map((pane) => paneView(pane, source));
-  const figures = useFigures(source, views.slice(0, PANES[layout]), seen, pointer, map);
+  const figures = useFigures(source, views.slice(0, PANES[layout]), rested, pointer, map);
   const inView = JSON.stringify(figures.inView);
   useEffect(
     () => store.setState({ viewPart: inView === undefined ? undefined : (JSON.parse(inView) as SheetPart) }),
@@ -107,7 +109,7 @@ export function LightTable(props: {
   const goTo = (index: number) => {
     const spot = spots.spots[index];
     if (!spot) return;
-    handle.current?.goTo(through(plan.place, spot));
+    stage?.goToPlace(through(plan.place, spot));
     store.setState({ at: { spot: index + 1 } });
   };
   const pin = (at: Point) =>
@@ -125,7 +127,7 @@ export function LightTable(props: {
   const faceTool = useFaceTool(drawingFace, plan, props.onFaceDrawn);
   const marks = useMarks(spots.spots, spotsAnchor !== null, facesShown ? control.intent : undefined, plan);
   useEffect(() => {
-    if (goingTo) handle.current?.goTo(through(plan.place, around(goingTo)));
+    if (goingTo) stage?.goToPlace(through(plan.place, around(goingTo)));
     // eslint-disable-next-line react-hooks/exhaustive-deps -- it is gone to once, wherever the picture lies later
   }, [goingTo]);
   const choose = (pane: Pane) => {
@@ -138,6 +140,8 @@ export function LightTable(props: {
     <Box sx={{ flex: 1, minHeight: 0, display: "flex" }}>
       <Box sx={{ position: "relative", flex: 1, minWidth: 0, minHeight: 0, display: "flex", flexDirection: "column" }}>
         <StageView
+          stage={stage}
+          attach={attach}
           subject={subject}
           labels={labels}
           active={props.active}
@@ -150,14 +154,6 @@ export function LightTable(props: {
           spotsMenu={setSpotsAnchor}
           tool={faceTool ?? markTool ?? areaTool}
           readout={figures.readout}
-          onPointing={setPointer}
-          onSeen={setSeen}
-          onMoved={() => {
-            setMoved(true);
-            const { at } = store.getState();
-            if (typeof at === "object" && "spot" in at) store.setState({ at: undefined });
-          }}
-          handle={takeHandle}
         />
       </Box>
       {areasOpen && (
@@ -186,7 +182,7 @@ export function LightTable(props: {
         control={spots}
         onClose={() => setSpotsAnchor(null)}
         onGo={goTo}
-        onPin={() => handle.current && pin(handle.current.middle())}
+        onPin={() => stage && pin(stage.middle())}
         onTrouble={(error) => store.say(sentence(error))}
       />
       <PaneMenu anchor={choosing?.anchor} source={source} onClose={() => setChoosing(undefined)} onChoose={choose} />
@@ -228,6 +224,22 @@ function useFaceTool(drawing: boolean, plan: Plan, onDrawn: (face: OwnFace | und
     return new Line((from, to) => onDrawn(drawnFace(through(back, from), through(back, to))));
     // eslint-disable-next-line react-hooks/exhaustive-deps -- a line that is being drawn outlives a new plan
   }, [drawing]);
+}
+
+/** Whether a person has moved the view since the picture opened: then it is at none of the spots. */
+function useMoved(stage: Stage | undefined): boolean {
+  const store = useBenchStore();
+  const [moved, setMoved] = useState(false);
+  useEffect(
+    () =>
+      stage?.onMoved(() => {
+        setMoved(true);
+        const { at } = store.getState();
+        if (typeof at === "object" && "spot" in at) store.setState({ at: undefined });
+      }),
+    [stage, store],
+  );
+  return moved;
 }
 
 /** The spots, where they are shown, and the faces of an intent, where they are. */

@@ -47,7 +47,7 @@ export function PaneName(props: {
           aria-valuenow={Math.round(share * 100)}
           sx={{ position: "absolute", left: 0, top: 0, right: 0, height: 3 }}
         >
-          <Box sx={{ height: "100%", width: `${share * 100}%`, bgcolor: "primary.main" }} />
+          <Box sx={{ height: "100%", bgcolor: "primary.main" }} style={{ width: `${share * 100}%` }} />
         </Box>
       )}
       <Box

@@ -2,7 +2,7 @@
 import { fireEvent, renderHook, act, screen, within } from "@testing-library/react";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import { show } from "../testing/render";
-import { StageBar } from "./StageBar";
+import { StageBar, ZoomChoice } from "./StageBar";
 import { useViewSettings } from "./viewSettings";
 
 const SETTINGS = { smooth: false, ground: "#777777", blinkMs: 700, eyeM: 0.6 };
@@ -12,8 +12,6 @@ function opened(given: Partial<Parameters<typeof StageBar>[0]> = {}) {
     onLayout: vi.fn(),
     onTimed: vi.fn(),
     onTurn: vi.fn(),
-    onFit: vi.fn(),
-    onZoom: vi.fn(),
     onSpot: vi.fn(),
     spotsMenu: vi.fn(),
     onMap: vi.fn(),
@@ -28,8 +26,7 @@ function opened(given: Partial<Parameters<typeof StageBar>[0]> = {}) {
     <StageBar
       layout="curtain"
       timed={false}
-      zoom={0.333}
-      zooms={[{ name: "as on paper", zoom: 0.31 }]}
+      zoom="the zoom"
       spots={[]}
       map={false}
       across={false}
@@ -67,12 +64,17 @@ describe("comparing", () => {
 });
 
 describe("the zoom", () => {
+  function zoom(zooms = [{ name: "as on paper", zoom: 0.31 }]) {
+    const told = { onFit: vi.fn(), onZoom: vi.fn() };
+    return { ...show(<ZoomChoice zoom={0.333} zooms={zooms} {...told} />), ...told };
+  }
+
   it("is told in the print's pixels, and chosen in its own or the paper's", async () => {
-    const { user, onZoom, onFit } = opened();
-    const zoom = screen.getByRole("combobox", { name: "Zoom, 33 % of the print's pixels" });
-    await user.click(zoom);
+    const { user, onZoom, onFit } = zoom();
+    const choice = screen.getByRole("combobox", { name: "Zoom, 33 % of the print's pixels" });
+    await user.click(choice);
     await user.click(await screen.findByRole("option", { name: "800 %" }));
-    await user.click(zoom);
+    await user.click(choice);
     await user.click(await screen.findByRole("option", { name: "as on paper" }));
     await user.click(screen.getByRole("button", { name: "100 per cent" }));
     expect(onZoom.mock.calls).toEqual([[8], [0.31], [1]]);
@@ -81,7 +83,7 @@ describe("the zoom", () => {
   });
 
   it("says what is missing before it can be that of the paper", async () => {
-    const { user } = opened({ zooms: [] });
+    const { user } = zoom([]);
     await user.click(screen.getByRole("combobox"));
     expect(await screen.findByRole("option", { name: /as on paper: a print size/ })).toHaveAttribute("aria-disabled");
   });

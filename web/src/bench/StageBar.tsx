@@ -16,6 +16,7 @@ import {
   Tooltip,
   Typography,
 } from "@mui/material";
+import type { ReactNode } from "react";
 import type { Spot } from "../api/client";
 import { decimal } from "../app/format";
 import type { Layout } from "../stage/layout";
@@ -42,11 +43,8 @@ export function StageBar(props: {
   timed: boolean;
   onTimed: (timed: boolean) => void;
   onTurn: () => void;
-  zoom: number;
-  /** Zooms with a meaning of their own. */
-  zooms: { name: string; zoom: number }[];
-  onFit: () => void;
-  onZoom: (zoom: number) => void;
+  /** The choice of the zoom. */
+  zoom: ReactNode;
   spots: Spot[];
   onSpot: (index: number) => void;
   spotsMenu: (anchor: HTMLElement) => void;
@@ -136,7 +134,7 @@ export function StageBar(props: {
           </ToggleButton>
         </Tooltip>
       )}
-      <ZoomChoice {...props} />
+      {props.zoom}
       <SpotKeys {...props} />
       <Tooltip title="Where the result, brought back to the original's size, departs from it: dim where it agrees, amber where it can be seen, white where it is plain">
         <ToggleButton
@@ -178,8 +176,9 @@ export function StageBar(props: {
   );
 }
 
-function ZoomChoice(props: {
+export function ZoomChoice(props: {
   zoom: number;
+  /** Zooms with a meaning of their own. */
   zooms: { name: string; zoom: number }[];
   onFit: () => void;
   onZoom: (zoom: number) => void;

@@ -1,33 +1,32 @@
 /** The light table with what lies around it: panes and their names, curtain, zoom, spots. */
 
 import { Box } from "@mui/material";
-import { useEffect, useState } from "react";
+import { type Ref, useEffect, useState } from "react";
 import type { Spot } from "../api/client";
 import { AfterFirstLook, useEndsFirstLook } from "../app/FirstLook";
 import { useOnDesk } from "../app/desk";
 import { decimal } from "../app/format";
 import { useKept } from "../app/kept";
-import type { Box as PartBox } from "../stage/camera";
 import { LAYOUTS, type Layout, PANES, cells } from "../stage/layout";
 import { AMPLIFIED, type Mark } from "../stage/paint";
-import type { Seen, Subject } from "../stage/stage";
+import type { Stage, Subject } from "../stage/stage";
 import type { Point, Tool } from "../stage/tools";
 import { BETWEEN_PANES, GROUNDS } from "../look/tokens";
 import { Curtain } from "./Curtain";
 import { Navigator } from "./Navigator";
 import { type PaneLabel, PaneName } from "./PaneName";
 import { TONES } from "./Tones";
-import { BAR_HEIGHT, StageBar } from "./StageBar";
+import { BAR_HEIGHT, StageBar, ZoomChoice } from "./StageBar";
 import { type ViewSettings, useViewSettings } from "./viewSettings";
 import { paperZoom } from "./screen";
 import { useBench, useBenchStore } from "./state";
-import { type StageListener, useStage } from "./useStage";
+import { useTold } from "./told";
+import { useSeen } from "./useStage";
 
-/** As shares of the picture's sides, for tests. */
-const middleOf = ({ left, top, right, bottom }: PartBox) =>
-  `${((left + right) / 2).toFixed(3)} ${((top + bottom) / 2).toFixed(3)}`;
-
-export interface StageViewProps extends StageListener {
+export interface StageViewProps {
+  stage?: Stage;
+  /** Takes the canvas of the stage. */
+  attach: Ref<HTMLCanvasElement>;
   subject: Subject;
   labels: PaneLabel[];
   /** Whether it is in view: keys are for what is seen. */
@@ -46,14 +45,16 @@ export interface StageViewProps extends StageListener {
 }
 
 export function StageView(props: StageViewProps) {
-  const { subject, labels } = props;
+  const { stage, attach, subject, labels } = props;
   const store = useBenchStore();
   const { layout, map, difference, across, full, card } = useBench((state) => state);
   const [settings, setSettings] = useViewSettings();
   const [navigator, setNavigator] = useKept("navigator", true);
   const [turn, setTurn] = useState(0);
   const [timed, setTimed] = useState(false);
-  const { stage, attach, seen } = useStage(props);
+  const [frame, setFrame] = useState<HTMLElement | null>(null);
+  const inPanes = labels.slice(0, PANES[layout]);
+  useTold(stage, frame, inPanes.map((label) => label.name).join("; "));
   useEffect(() => stage?.show(subject), [stage, subject]);
   useEffect(() => stage?.setLayout(layout), [stage, layout]);
   useEffect(() => stage?.setSmooth(settings.smooth), [stage, settings.smooth]);
@@ -83,7 +84,7 @@ export function StageView(props: StageViewProps) {
           zoomBy: (factor) => stage.zoomBy(factor),
           zoomTo: (zoom) => stage.zoomTo(zoom),
           fit: () => stage.fit(),
-          moveCurtain: (by) => stage.setCurtain(seen.curtain + by),
+          moveCurtain: (by) => stage.moveCurtain(by),
           turnCurtain: () => {
             if (layout !== "curtain") setLayout("curtain");
             store.list({ across: !across });
@@ -105,23 +106,17 @@ export function StageView(props: StageViewProps) {
       : undefined,
   );
 
-  useEndsFirstLook(seen.panes.length > 0 && seen.panes.every((pane) => pane.ready > 0 || pane.draft));
-  const ready = seen.panes.reduce((sum, p) => sum + p.ready, 0);
-  const needed = seen.panes.reduce((sum, p) => sum + p.needed, 0);
+  useEndsFirstLook(
+    useSeen(stage, ({ panes }) => panes.length > 0 && panes.every((pane) => pane.ready > 0 || pane.draft)),
+  );
   const light = settings.ground === GROUNDS[2].shade || settings.ground === GROUNDS[3].shade;
   return (
     <>
       <Box
         component="section"
+        ref={setFrame}
         aria-label="Stage"
         data-testid="stage"
-        data-ready={ready}
-        data-needed={needed}
-        data-draft={seen.panes.some((pane) => pane.draft) || undefined}
-        data-zoom={seen.zoom.toFixed(4)}
-        data-middle={seen.part && middleOf(seen.part)}
-        data-blend={seen.blend}
-        data-curtain={seen.curtain.toFixed(4)}
         data-layout={layout}
         sx={{ position: "relative", flex: 1, minWidth: 0, minHeight: 0, bgcolor: settings.ground, overflow: "hidden" }}
       >
@@ -129,10 +124,6 @@ export function StageView(props: StageViewProps) {
           ref={attach}
           tabIndex={0}
           role="img"
-          aria-label={`${labels
-            .slice(0, PANES[layout])
-            .map((l) => l.name)
-            .join("; ")}, at ${Math.round(seen.zoom * 100)} per cent`}
           style={{
             position: "absolute",
             inset: 0,
@@ -142,14 +133,10 @@ export function StageView(props: StageViewProps) {
             outlineOffset: -2,
           }}
         />
-        {layout === "curtain" && (
-          <Curtain share={seen.curtain} across={across} onMove={(share) => stage?.setCurtain(share)} />
-        )}
+        {layout === "curtain" && <Curtain stage={stage} across={across} />}
         <Rules layout={layout} light={light} />
-        <PaneNames labels={labels} seen={seen} layout={layout} turn={turn} across={across} difference={difference} />
-        {navigator && seen.part && (
-          <Navigator thumbnail={subject.thumbnail} part={seen.part} onGo={(x, y) => stage?.goTo(x, y)} />
-        )}
+        <PaneNames stage={stage} labels={labels} layout={layout} turn={turn} across={across} difference={difference} />
+        {navigator && <Navigator stage={stage} thumbnail={subject.thumbnail} />}
       </Box>
       <AfterFirstLook height={BAR_HEIGHT}>
         <StageBar
@@ -158,10 +145,7 @@ export function StageView(props: StageViewProps) {
           timed={timed}
           onTimed={setTimed}
           onTurn={() => setTurn(1 - turn)}
-          zoom={seen.zoom}
-          zooms={paperZooms(settings, props.ppi, props.distance)}
-          onFit={() => stage?.fit()}
-          onZoom={(zoom) => stage?.zoomTo(zoom)}
+          zoom={<StageZoom stage={stage} zooms={paperZooms(settings, props.ppi, props.distance)} />}
           spots={props.spots}
           onSpot={props.onSpot}
           spotsMenu={props.spotsMenu}
@@ -185,20 +169,33 @@ export function StageView(props: StageViewProps) {
   );
 }
 
+function StageZoom({ stage, zooms }: { stage?: Stage; zooms: { name: string; zoom: number }[] }) {
+  return (
+    <ZoomChoice
+      zoom={useSeen(stage, (seen) => seen.zoom)}
+      zooms={zooms}
+      onFit={() => stage?.fit()}
+      onZoom={(zoom) => stage?.zoomTo(zoom)}
+    />
+  );
+}
+
 /** The names of the panes in view, with how far their pixels are. */
 function PaneNames(props: {
+  stage?: Stage;
   labels: PaneLabel[];
-  seen: Seen;
   layout: Layout;
   turn: number;
   across: boolean;
   difference: boolean;
 }) {
-  const { labels, seen, layout, across, difference } = props;
+  const { stage, labels, layout, across, difference } = props;
+  const panes = useSeen(stage, (seen) => seen.panes);
+  const fromOriginal = useSeen(stage, (seen) => seen.fromOriginal);
   const shown = layout === "blink" ? [props.turn] : Array.from({ length: PANES[layout] }, (_, i) => i);
   return shown.map((i) => {
     const label = labels[i];
-    const standing = seen.panes[i] ?? { ready: 0, needed: 0 };
+    const standing = panes[i] ?? { ready: 0, needed: 0 };
     const arriving = standing.ready < standing.needed;
     return (
       label && (
@@ -213,7 +210,7 @@ function PaneNames(props: {
             arriving
               ? `${standing.draft ? "a draft first, " : ""}${standing.ready} of ${standing.needed} tiles`
               : ((difference && i === 1 ? `by how much it differs from the first, ${AMPLIFIED} times` : label.detail) ??
-                (seen.fromOriginal && i > 0 ? "this far off, enlarging does not show: zoom in" : undefined))
+                (fromOriginal && i > 0 ? "this far off, enlarging does not show: zoom in" : undefined))
           }
         />
       )

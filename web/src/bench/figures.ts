@@ -2,7 +2,6 @@
 
 import { type SheetPart, useMeasures } from "../api/queries";
 import { decimal } from "../app/format";
-import { useLater } from "../app/later";
 import type { Extent } from "../stage/camera";
 import type { Seen } from "../stage/stage";
 import type { Point } from "../stage/tools";
@@ -10,8 +9,6 @@ import type { PaneView, Source } from "./panes";
 
 /** Side of the part around the pointer that is measured, in pixels of the print. */
 const POINTER_PART = 96;
-const POINTER_RESTS_MS = 160;
-const VIEW_RESTS_MS = 400;
 
 export interface Figures {
   /** A line about the place at the pointer. */
@@ -22,28 +19,28 @@ export interface Figures {
   detailOf: (view: PaneView) => string | undefined;
 }
 
+/** `rested` is what was shown, and `at` where the pointer was, when they last rested. */
 export function useFigures(
   source: Source,
   shown: PaneView[],
-  seen: Seen,
-  pointer: Point | undefined,
+  rested: Seen,
+  at: Point | undefined,
   map: boolean,
 ): Figures {
   const { plan, hash, extent } = source;
   const factor = plan.resolved.factor;
-  const at = useLater(pointer, POINTER_RESTS_MS);
-  const view = useLater(seen.view, VIEW_RESTS_MS);
+  const { view, fromOriginal } = rested;
   const ways = shown.map((v) => JSON.stringify(v.measured));
   const distinct = [...new Set(ways)];
   const measured = shown.map((v) => v.measured).filter((_, i) => ways.indexOf(ways[i] ?? "") === i);
 
   const px = (value: number) => Math.round(value * factor);
   const pointerPart =
-    at && isInside(at, extent) && !seen.fromOriginal
+    at && isInside(at, extent) && !fromOriginal
       ? cutTo(plan.sheet, px(at.x) - POINTER_PART / 2, px(at.y) - POINTER_PART / 2, POINTER_PART, POINTER_PART)
       : undefined;
   const inView =
-    view && !seen.fromOriginal
+    view && !fromOriginal
       ? cutTo(plan.sheet, px(view.left), px(view.top), px(view.right - view.left), px(view.bottom - view.top))
       : undefined;
   const viewPart = map ? inView : undefined;

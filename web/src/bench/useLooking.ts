@@ -2,24 +2,20 @@
 
 import { useEffect } from "react";
 import { useLocation, useNavigate } from "react-router";
-import { useLater } from "../app/later";
 import type { Seen } from "../stage/stage";
 import type { Spotted } from "./looking";
 import { lookingText } from "./looking";
 import { useBench, useBenchStore } from "./state";
-
-const RESTS_MS = 350;
 
 /** Where a view is, as an address says it; nothing while nobody has moved it from where the picture opened. */
 function placeOf(seen: Seen): Spotted {
   return seen.middle ? { ...seen.middle, zoom: seen.zoom } : "whole";
 }
 
-/** `moved` is whether a person has moved the view since the picture opened. */
-export function useLooking(seen: Seen, moved: boolean, active: boolean): void {
+/** `rested` is what was shown when the view last rested; `moved`, whether a person has moved it since the picture opened. */
+export function useLooking(rested: Seen, moved: boolean, active: boolean): void {
   const store = useBenchStore();
   const { at, layout, panes } = useBench((state) => state);
-  const rested = useLater(seen, RESTS_MS);
   useEffect(() => {
     if (!moved || !rested.panes.length) return;
     const next = placeOf(rested);

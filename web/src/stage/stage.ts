@@ -253,6 +253,10 @@ export class Stage {
     this.refresh();
   }
 
+  moveCurtain(by: number): void {
+    this.setCurtain(this.curtain + by);
+  }
+
   /** Upright, or lying across. */
   setAcross(across: boolean): void {
     this.across = across;
@@ -556,10 +560,23 @@ export class Stage {
   }
 
   private tell(seen: Seen): void {
-    if (JSON.stringify(seen) === JSON.stringify(this.seen)) return;
-    this.seen = seen;
+    const now = withOldParts(seen, this.seen);
+    if (now === this.seen) return;
+    this.seen = now;
     for (const listener of this.listeners) listener();
   }
+}
+
+/** What says the same as before is the same object as before: who follows a part of it hears of nothing else. */
+function withOldParts(seen: Seen, before: Seen): Seen {
+  const says = (part: unknown) => JSON.stringify(part);
+  const kept = Object.fromEntries(
+    Object.entries(seen).map(([name, part]) => {
+      const old: unknown = before[name as keyof Seen];
+      return [name, says(part) === says(old) ? old : part];
+    }),
+  ) as unknown as Seen;
+  return says(kept) === says(before) ? before : kept;
 }
 
 const sizeText = ({ width, height }: Extent) => `${width} ${height}`;
