@@ -44,6 +44,7 @@ pub mod metadata;
 pub mod model;
 pub mod picture;
 mod plane;
+pub mod priority;
 pub mod reading;
 pub mod rehearsal;
 pub mod render;

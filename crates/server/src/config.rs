@@ -42,6 +42,8 @@ pub struct Settings {
     pub look_ahead: bool,
     /// How many jobs this process works on at once.
     pub workers: usize,
+    /// Threads that compute; as many as the machine has when nothing is said.
+    pub threads: Option<usize>,
     /// Bytes of computed tiles that are kept on disk.
     pub tiles_on_disk: u64,
     /// What pictures may take together while they are read, and while they are open; the rest wait.
@@ -73,6 +75,7 @@ impl Settings {
             measure_speed: true,
             look_ahead: true,
             workers: 1,
+            threads: None,
             tiles_on_disk: 4 << 30,
             memory: DecodingMemory { decoding: 2 << 30, open: 2 << 30 },
             sign_of_life: Duration::from_millis(400),

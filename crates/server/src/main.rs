@@ -8,7 +8,6 @@ use std::process::ExitCode;
 use chrono::{Days, Utc};
 use clap::{Args, Parser, Subcommand};
 use dettaglio_core::codec::DecodingMemory;
-use dettaglio_core::model::Engine;
 use dettaglio_core::model::own::{CHILD_COMMAND, child_main};
 use dettaglio_server::config::{Devices, Settings};
 use dettaglio_server::http::access::hashed;
@@ -114,13 +113,11 @@ struct PlaceArgs {
 
 impl PlaceArgs {
     fn settings(self) -> Settings {
-        if let Some(threads) = self.threads {
-            Engine::use_threads(threads);
-        }
         Settings {
             database: self.files.data.database,
             bucket: self.files.bucket,
             workers: self.workers,
+            threads: self.threads,
             tiles_on_disk: self.tiles_gb << 30,
             memory: DecodingMemory { decoding: self.reading_gb.max(1) << 30, open: self.open_gb.max(1) << 30 },
             ..Settings::new(&self.project, self.files.data.data)

@@ -78,6 +78,7 @@ impl Parts {
             );
         }
         let shelf = Shelf::open(&settings.models)?;
+        Engine::give_way(settings.threads);
         Engine::load()?;
         run_own_models_in(&settings.program);
         let store = Store::connect(database).await?;

@@ -179,7 +179,7 @@ function Run(props: {
     <Stack
       direction="row"
       spacing={1}
-      sx={{ px: 1.5, alignItems: "center", minWidth: { xs: 120, md: 144 }, justifyContent: "flex-end" }}
+      sx={{ px: 1.5, alignItems: "center", minWidth: busy ? { xs: 120, md: 144 } : 0, justifyContent: "flex-end" }}
     >
       {busy ? (
         <>

@@ -160,7 +160,21 @@ export function StageBar(props: {
         {props.readout}
       </Typography>
       {/* In reach however far the rest is scrolled. */}
-      <Stack direction="row" sx={{ position: "sticky", right: 0, alignItems: "center", bgcolor: "background.default" }}>
+      <Stack
+        direction="row"
+        sx={(t) => ({
+          position: "sticky",
+          // Over the bar's own margin too, where what is scrolled would show.
+          right: { xs: t.spacing(-1), lg: t.spacing(-2) },
+          pr: { xs: 1, lg: 2 },
+          height: 1,
+          alignItems: "center",
+          bgcolor: "background.default",
+          // Where the rest is scrolled, it goes on under this.
+          borderLeft: { xs: 1, lg: 0 },
+          borderColor: "divider",
+        })}
+      >
         <Tooltip title="The stage alone on the screen">
           <IconButton
             aria-label={props.full ? "With everything around the stage" : "The stage alone"}

@@ -16,6 +16,7 @@ use super::error::ModelError;
 use super::grain::grain;
 use super::network::{Corner, Network, finite};
 use crate::picture::{Planes, fill_up};
+use crate::priority::give_way;
 
 /// Names the runtime's shared library, for another build of it (one for a GPU, say).
 pub const LIBRARY_VARIABLE: &str = crate::apart::LIBRARY_VARIABLE;
@@ -54,13 +55,13 @@ impl Engine {
             .map_err(ModelError::Engine)
     }
 
-    /// Computes with so many threads from now on, rather than with one for each of the machine's: for several programs that
-    /// share a machine. To be said before anything is computed; 0 counts as 1.
-    pub fn use_threads(count: usize) {
-        let count = count.max(1);
+    /// Computes with threads that [give way](give_way) from now on, and with so many of them rather than with one for each of the machine's:
+    /// for several programs that share a machine. To be said before anything is computed; 0 counts as 1.
+    pub fn give_way(threads: Option<usize>) {
+        let count = threads.map_or(0, |count| count.max(1));
         THREADS.store(count, Ordering::Relaxed);
         // Once something was computed it is too late for this part, and the rest still holds.
-        let _ = rayon::ThreadPoolBuilder::new().num_threads(count).build_global();
+        let _ = rayon::ThreadPoolBuilder::new().num_threads(count).start_handler(|_| give_way()).build_global();
     }
 
     /// The file that was loaded.

@@ -7,7 +7,7 @@ use dettaglio_core::forecast;
 use dettaglio_core::render::Pace;
 use tokio_util::sync::CancellationToken;
 
-use super::studio::Studio;
+use super::studio::{Studio, blocking};
 
 /// How long nothing must have been looked at before a network is run only to be timed.
 const QUIET: Duration = Duration::from_secs(5);
@@ -27,13 +27,13 @@ pub async fn calibrate(studio: Arc<Studio>, stop: CancellationToken) {
             continue;
         }
         let (timed, quiet) = (Arc::clone(model), Quiet { studio: Arc::clone(&studio), stop: stop.clone() });
-        match tokio::task::spawn_blocking(move || forecast::rate_of(&timed, &quiet)).await {
+        match blocking(move || forecast::rate_of(&timed, &quiet)).await {
             Ok(Ok(Some(rate))) => studio.update_rates(|kept| {
                 kept.models.entry(id).or_insert(rate);
             }),
             Ok(Ok(None)) => {}
             Ok(Err(error)) => tracing::warn!(%error, "a model's speed could not be measured"),
-            Err(error) => tracing::warn!(%error, "a model's speed could not be measured"),
+            Err(problem) => tracing::warn!(detail = problem.detail, "a model's speed could not be measured"),
         }
         shelf.close_unused();
     }

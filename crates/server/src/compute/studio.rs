@@ -13,6 +13,7 @@ use dettaglio_core::codec::{CodecError, Decoded, Decoders};
 use dettaglio_core::face::Finder;
 use dettaglio_core::model::{ModelError, OwnModels, Shelf};
 use dettaglio_core::picture::Original;
+use dettaglio_core::priority::give_way;
 use dettaglio_core::render::disk::DiskTiles;
 use dettaglio_core::render::{Pace, Renderer};
 use dettaglio_domain::forecast::Rates;
@@ -456,9 +457,13 @@ const UNTIL_ASKED: Duration = Duration::from_millis(300);
 /// How long models are kept from being opened by views that are due.
 const VIEWS_PATIENCE: Duration = Duration::from_secs(3);
 
-/// Runs on a thread that may block.
+/// Runs on a thread that may block, and gives way to other programs.
 pub async fn blocking<T: Send + 'static>(work: impl FnOnce() -> T + Send + 'static) -> Result<T, Problem> {
-    tokio::task::spawn_blocking(work).await.map_err(|e| Problem::internal(format!("the computation stopped: {e}")))
+    let aside = || {
+        give_way();
+        work()
+    };
+    tokio::task::spawn_blocking(aside).await.map_err(|e| Problem::internal(format!("the computation stopped: {e}")))
 }
 
 fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {

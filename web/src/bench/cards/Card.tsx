@@ -43,7 +43,7 @@ export function Card(props: {
           // As wide as what it says; where there is no room for all, the wordiest give way.
           flex: { xs: `1 ${Math.max(1, wordy)} auto`, lg: `1 ${wordy} auto` },
           minWidth: { xs: 68, lg: 84 },
-          px: { xs: 1, lg: 1.5 },
+          px: { xs: 1, lg: 1.25 },
           py: 1,
           display: "block",
           textAlign: "left",
