@@ -82,6 +82,38 @@ PYTHON
   rm -rf "$work"
 }
 
+# need_plugin NAME: a plug-in of the runtime, which reaches devices besides the processor, out of its Python wheel.
+need_plugin() {
+  local name=$1 version work
+  case "$name" in
+    webgpu) version=0.4.0 ;;   # graphics processors of all makers, through their drivers for Vulkan
+    openvino) version=1.8.1 ;; # processors and graphics processors of one maker
+    *) fail "there is no plug-in \"$name\": webgpu or openvino" ;;
+  esac
+  local folder=vendor/plugins/$name
+  [ "$(cat $folder/version 2>/dev/null)" = "$version" ] && return 0
+  say "Getting the plug-in $name $version ..."
+  work=$(mktemp -d)
+  python3 -m pip download --quiet --disable-pip-version-check --no-deps --only-binary=:all: --dest "$work" "onnxruntime-ep-$name==$version" ||
+    { rm -rf "$work"; return 1; }
+  rm -rf "$folder"
+  mkdir -p "$folder"
+  python3 - "$work" "$folder" <<'PYTHON'
+import glob, os, shutil, sys, zipfile
+work, folder = sys.argv[1:]
+(wheel,) = glob.glob(f"{work}/*.whl")
+with zipfile.ZipFile(wheel) as archive:
+    for name in archive.namelist():
+        base = os.path.basename(name)
+        # Libraries, what they read, and licences; no Python.
+        if ".so" in base or base == "cache.json" or "LICENSE" in base or "hird" in base:
+            with archive.open(name) as source, open(f"{folder}/{base}", "wb") as out:
+                shutil.copyfileobj(source, out)
+PYTHON
+  echo "$version" >"$folder/version"
+  rm -rf "$work"
+}
+
 # The front end's packages, when the lock file is newer than what is installed.
 need_node_modules() {
   [ web/node_modules/.package-lock.json -nt web/package-lock.json ] && return 0

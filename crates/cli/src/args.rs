@@ -6,6 +6,7 @@ use std::str::FromStr;
 use clap::{Args, Parser, Subcommand};
 use dettaglio_core::model::own::CHILD_COMMAND;
 use dettaglio_domain::affine::space::Straightened;
+use dettaglio_domain::device::Wanted;
 use dettaglio_domain::file::{Chroma, Compression, Depth, Format, OutputProfile};
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::size::{Paper, Target};
@@ -37,6 +38,8 @@ pub enum Command {
     Compare(CompareArgs),
     /// List the models at hand; add one of your own, retire and restore.
     Models(ModelsArgs),
+    /// Try the devices that can compute the models, and list what came of it.
+    Devices(DevicesArgs),
     /// Work out a size without touching a picture's pixels.
     Size(SizeArgs),
     /// Try a strange model in this process and print what was found.
@@ -314,6 +317,15 @@ pub struct CompareArgs {
 }
 
 #[derive(Args)]
+pub struct DevicesArgs {
+    /// As JSON.
+    #[arg(long)]
+    pub json: bool,
+    #[command(flatten)]
+    pub shelf: ShelfArgs,
+}
+
+#[derive(Args)]
 pub struct ModelsArgs {
     #[command(subcommand)]
     pub command: Option<ModelsCommand>,
@@ -360,6 +372,13 @@ pub struct ShelfArgs {
     /// Data folder of the server, where your own models are; by default .dettaglio beside the shipped models.
     #[arg(long, value_name = "DIR", env = "DETTAGLIO_DATA")]
     pub data: Option<PathBuf>,
+    /// What computes the models: auto (the fastest that is right), cpu, gpu, or a name that `dettaglio devices` lists.
+    #[arg(long, env = "DETTAGLIO_DEVICE", value_parser = device)]
+    pub device: Option<Wanted>,
+}
+
+fn device(text: &str) -> Result<Wanted, String> {
+    text.parse()
 }
 
 #[derive(Args)]

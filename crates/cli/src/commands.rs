@@ -20,7 +20,8 @@ use dettaglio_domain::treatment::Treatment;
 use indicatif::{ProgressBar, ProgressStyle};
 
 use crate::args::{CompareArgs, EnlargeArgs, FacesArgs, ReadArgs, SizeArgs, SuggestArgs, pixels};
-use crate::models::{finder, shelf};
+use crate::devices::ready_shelf;
+use crate::models::finder;
 use crate::steps;
 
 /// Tiles that a run shares between its bands are in a store of its own; this one only serves single regions.
@@ -32,7 +33,7 @@ const MEMORY: DecodingMemory = DecodingMemory { decoding: 16 << 30, open: 16 << 
 
 /// Enlarges every input; one that fails does not keep the others from being made.
 pub fn enlarge(args: &EnlargeArgs) -> anyhow::Result<()> {
-    let shelf = shelf(&args.shelf)?;
+    let shelf = ready_shelf(&args.shelf)?;
     let inputs = pictures(&args.inputs)?;
     if let (Some(output), [_, second, ..]) = (&args.output, &inputs[..]) {
         bail!(
@@ -225,7 +226,7 @@ pub fn pictures(inputs: &[String]) -> anyhow::Result<Vec<PathBuf>> {
 }
 
 pub fn read(args: &ReadArgs) -> anyhow::Result<()> {
-    let shelf = shelf(&args.shelf)?;
+    let shelf = ready_shelf(&args.shelf)?;
     let decoded = open(&args.input)?;
     let reading = sight::read(&decoded.original, &decoded.facts, &shelf)?;
     if args.json {
@@ -281,7 +282,7 @@ pub fn faces(args: &FacesArgs) -> anyhow::Result<()> {
 }
 
 pub fn suggest(args: &SuggestArgs) -> anyhow::Result<()> {
-    let shelf = shelf(&args.shelf)?;
+    let shelf = ready_shelf(&args.shelf)?;
     let decoded = open(&args.input)?;
     let reading = reading::measure(&decoded.original, &decoded.facts);
     let target = args.target.target()?;

@@ -7,6 +7,7 @@ macro_rules! say {
 
 mod args;
 mod commands;
+mod devices;
 mod models;
 mod rehearse;
 mod steps;
@@ -44,12 +45,14 @@ fn main() -> ExitCode {
         args::Command::Trace(args) => trace::trace(&args),
         args::Command::Compare(args) => commands::compare(&args),
         args::Command::Models(args) => models::models(&args),
+        args::Command::Devices(args) => devices::devices(&args),
         args::Command::Size(args) => commands::size(&args),
         args::Command::TryModel { file } => {
             dettaglio_core::model::own::child_main(&file);
             Ok(())
         }
     };
+    devices::tell_failure();
     match outcome {
         Ok(()) => ExitCode::SUCCESS,
         Err(error) => {

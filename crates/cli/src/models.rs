@@ -107,7 +107,7 @@ pub fn finder(args: &ShelfArgs) -> anyhow::Result<Finder> {
     Ok(Finder::open(&shipped(args)?.join("faces"))?)
 }
 
-fn shipped(args: &ShelfArgs) -> anyhow::Result<PathBuf> {
+pub fn shipped(args: &ShelfArgs) -> anyhow::Result<PathBuf> {
     match &args.folder {
         Some(folder) => Ok(folder.clone()),
         None => find_models().context("no folder of models found: name one with --models or DETTAGLIO_MODELS"),
@@ -115,11 +115,15 @@ fn shipped(args: &ShelfArgs) -> anyhow::Result<PathBuf> {
 }
 
 fn own(args: &ShelfArgs) -> anyhow::Result<OwnModels> {
-    let data = match &args.data {
-        Some(data) => data.clone(),
-        None => shipped(args)?.parent().unwrap_or(Path::new(".")).join(".dettaglio"),
-    };
-    Ok(OwnModels::at(&data.join("files/models")))
+    Ok(OwnModels::at(&data(args)?.join("files/models")))
+}
+
+/// The server's data folder.
+pub fn data(args: &ShelfArgs) -> anyhow::Result<PathBuf> {
+    match &args.data {
+        Some(data) => Ok(data.clone()),
+        None => Ok(shipped(args)?.parent().unwrap_or(Path::new(".")).join(".dettaglio")),
+    }
 }
 
 fn find_models() -> Option<PathBuf> {

@@ -13,11 +13,11 @@ use dettaglio_domain::rehearsal::{Candidate, Figures, Standing, Tally, candidate
 
 use crate::args::RehearseArgs;
 use crate::commands::{one_by_one, open, pictures, progress_bar};
-use crate::models::shelf;
+use crate::devices::ready_shelf;
 
 /// Shrinks every input, enlarges it again by all candidates, and prints what came of it.
 pub fn rehearse(args: &RehearseArgs) -> anyhow::Result<()> {
-    let shelf = shelf(&args.shelf)?;
+    let shelf = ready_shelf(&args.shelf)?;
     for id in &args.models {
         shelf.get(id)?;
     }

@@ -10,7 +10,7 @@ use dettaglio_domain::size::Target;
 
 use crate::args::TraceArgs;
 use crate::commands::{SHARED_TILES, free_to_write, open};
-use crate::models::shelf;
+use crate::devices::ready_shelf;
 use crate::steps;
 
 pub fn trace(args: &TraceArgs) -> anyhow::Result<()> {
@@ -19,7 +19,7 @@ pub fn trace(args: &TraceArgs) -> anyhow::Result<()> {
         bail!("{} ends in neither svg nor pdf, which is what shapes are written as", args.output.display());
     };
     free_to_write(&args.input, &args.output, args.force)?;
-    let shelf = shelf(&args.shelf)?;
+    let shelf = ready_shelf(&args.shelf)?;
     let decoded = open(&args.input)?;
     let named = || args.input.display().to_string();
     let (original, size) = (&decoded.original, decoded.original.size());

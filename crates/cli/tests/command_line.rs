@@ -17,7 +17,40 @@ fn dettaglio() -> Command {
     command.env("DETTAGLIO_MODELS", project().join("models"));
     // Whoever runs the tests may have models of their own.
     command.env("DETTAGLIO_DATA", project().join("target/no-data"));
+    // And plug-ins.
+    command.env("DETTAGLIO_PLUGINS", "").env_remove("DETTAGLIO_DEVICE");
     command
+}
+
+#[rstest]
+#[case::none_there(&["--device", "gpu"], "no graphics processor was found; the runtime has no plug-ins here")]
+#[case::unknown(&["--device", "lamp-gpu"], "there is no device lamp-gpu")]
+#[case::no_name(&["--device", "GPU!"], "auto, cpu, gpu, or a name that `dettaglio devices` lists")]
+fn a_device_that_is_not_there_is_refused(folder: TempDir, #[case] how: &[&str], #[case] why: &str) {
+    let out = folder.path().join("out.png");
+    let mut command = dettaglio();
+    command.arg("enlarge").arg(folder.path().join("vases.png")).arg("-o").arg(&out).args(["--factor", "2"]).args(how);
+    command.assert().failure().stderr(contains(why).and(one_line()));
+    assert!(!out.exists());
+}
+
+#[rstest]
+fn a_plugin_that_is_none_is_told_of_once_and_the_processor_computes(folder: TempDir) {
+    let plugin = folder.path().join("libonnxruntime_providers_lamp.so");
+    std::fs::write(&plugin, "no library").unwrap();
+    let with = || {
+        let mut command = dettaglio();
+        command.env("DETTAGLIO_PLUGINS", &plugin).env("DETTAGLIO_DATA", folder.path().join("data"));
+        command
+    };
+    let told = contains("libonnxruntime_providers_lamp.so");
+    with().arg("devices").assert().success().stdout(contains("cpu").and(contains("computes"))).stderr(told.clone());
+    let mut command = with();
+    command.args(["enlarge", "--factor", "2", "--draft", "-o"]).arg(folder.path().join("out.png"));
+    command.arg(folder.path().join("vases.png")).assert().success().stderr(told.not());
+    let listed = with().args(["devices", "--json"]).assert().success();
+    let all: serde_json::Value = serde_json::from_slice(&listed.get_output().stdout).unwrap();
+    assert_eq!((&all["computing"], &all["devices"]), (&"cpu".into(), &serde_json::json!([])));
 }
 
 fn one_line() -> impl Predicate<str> {

@@ -59,11 +59,16 @@ pub(crate) mod warp;
 /// What must come first in the `main` of a program that reads strangers' files or runs their models, before it starts any thread:
 /// where it was started as a helper of another of its processes, it helps until that ends, and answers true.
 pub fn helper_main() -> bool {
-    let command = std::env::args_os().nth(1);
+    let mut said = std::env::args_os().skip(1);
+    let command = said.next();
     // Whatever ends the conversation with the parent ends the helper: there is nobody else to tell.
     match command.as_ref().and_then(|command| command.to_str()) {
         Some(codec::DECODE_COMMAND) => drop(codec::decode()),
         Some(model::own::RUN_COMMAND) => drop(model::own::run_apart()),
+        Some(model::device::TRY_COMMAND) => match (said.next(), said.next()) {
+            (Some(plugin), Some(file)) => model::device::try_plugin(plugin.as_ref(), file.as_ref()),
+            _ => return false,
+        },
         _ => return false,
     }
     true

@@ -25,6 +25,7 @@
 //! | [`rehearsal`], [`spot`] | who is compared with whom, by which figures, and where |
 //! | [`preflight`] | what is to be said of a run before it is started |
 //! | [`batch`] | what many pictures come to, in which prints and files |
+//! | [`device`] | what computes the networks: which of the devices that there are |
 //! | [`forecast`] | how long it will take |
 //! | [`rules`] | limits, defaults, formats and units, in one document for a front end |
 //! | [`naming`] | what a result's file is called |
@@ -35,6 +36,7 @@ pub mod affine;
 pub mod batch;
 pub mod clean;
 pub mod crop;
+pub mod device;
 mod draft;
 pub mod face;
 pub mod file;

@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 use std::time::Duration;
 
 use dettaglio_core::codec::DecodingMemory;
+use dettaglio_domain::device::Wanted;
 use dettaglio_domain::limits::Limits;
 use serde::Serialize;
 use utoipa::ToSchema;
@@ -44,6 +45,10 @@ pub struct Settings {
     pub workers: usize,
     /// Threads that compute; as many as the machine has when nothing is said.
     pub threads: Option<usize>,
+    /// Plug-ins of the runtime, which reach devices besides the processor.
+    pub plugins: Vec<PathBuf>,
+    /// What is to compute the models; what a person said in the settings, else the fastest, when nothing is said.
+    pub device: Option<Wanted>,
     /// Bytes of computed tiles that are kept on disk.
     pub tiles_on_disk: u64,
     /// What pictures may take together while they are read, and while they are open; the rest wait.
@@ -76,6 +81,8 @@ impl Settings {
             look_ahead: true,
             workers: 1,
             threads: None,
+            plugins: Vec::new(),
+            device: None,
             tiles_on_disk: 4 << 30,
             memory: DecodingMemory { decoding: 2 << 30, open: 2 << 30 },
             sign_of_life: Duration::from_millis(400),

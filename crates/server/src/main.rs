@@ -8,7 +8,9 @@ use std::process::ExitCode;
 use chrono::{Days, Utc};
 use clap::{Args, Parser, Subcommand};
 use dettaglio_core::codec::DecodingMemory;
+use dettaglio_core::model::device::plugins;
 use dettaglio_core::model::own::{CHILD_COMMAND, child_main};
+use dettaglio_domain::device::Wanted;
 use dettaglio_server::config::{Devices, Settings};
 use dettaglio_server::http::access::hashed;
 use dettaglio_server::service::{self, BACKUPS, Service};
@@ -97,6 +99,10 @@ struct PlaceArgs {
     /// Threads to compute with, rather than one for each of the machine's: for several workers on one machine.
     #[arg(long)]
     threads: Option<usize>,
+    /// What computes the models: auto (the fastest that is right), cpu, gpu, or a name that `dettaglio devices` lists; by default
+    /// what was said in the settings.
+    #[arg(long, env = "DETTAGLIO_DEVICE", value_parser = |text: &str| text.parse::<Wanted>())]
+    device: Option<Wanted>,
     /// Gigabytes of computed tiles that are kept on disk.
     #[arg(long, default_value_t = 4)]
     tiles_gb: u64,
@@ -118,6 +124,8 @@ impl PlaceArgs {
             bucket: self.files.bucket,
             workers: self.workers,
             threads: self.threads,
+            plugins: plugins(),
+            device: self.device,
             tiles_on_disk: self.tiles_gb << 30,
             memory: DecodingMemory { decoding: self.reading_gb.max(1) << 30, open: self.open_gb.max(1) << 30 },
             ..Settings::new(&self.project, self.files.data.data)

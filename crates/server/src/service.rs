@@ -24,6 +24,7 @@ use crate::app::{App, ahead, changes};
 use crate::claim::Claim;
 use crate::compute::ahead::Ahead;
 use crate::compute::calibrate::calibrate;
+use crate::compute::computing::Computing;
 use crate::compute::studio::Studio;
 use crate::compute::worker::Worker;
 use crate::config::Settings;
@@ -63,6 +64,7 @@ struct Parts {
     store: Store,
     files: FileStore,
     studio: Arc<Studio>,
+    computing: Arc<Computing>,
     queued: Arc<Notify>,
     sign_of_life: Duration,
 }
@@ -81,6 +83,7 @@ impl Parts {
         Engine::give_way(settings.threads);
         Engine::load()?;
         run_own_models_in(&settings.program);
+        let computing = Arc::new(Computing::open(settings)?);
         let store = Store::connect(database).await?;
         // A quarter of what is free stays the most, so that tiles cannot fill a small disk.
         let tiles = settings.tiles_on_disk.min(files.free_bytes().unwrap_or(u64::MAX) / 4);
@@ -94,7 +97,7 @@ impl Parts {
             tiles,
         ));
         studio.recall_rates().await?;
-        Ok(Self { store, files, studio, queued: Arc::default(), sign_of_life: settings.sign_of_life })
+        Ok(Self { store, files, studio, computing, queued: Arc::default(), sign_of_life: settings.sign_of_life })
     }
 
     fn workers(&self, count: usize) -> Vec<Arc<Worker>> {
@@ -202,6 +205,7 @@ impl Service {
             store: parts.store,
             files: parts.files,
             studio: parts.studio,
+            computing: parts.computing,
             workers: workers.clone().into(),
             queued: parts.queued,
             examples: settings.models.join("examples"),
@@ -219,6 +223,7 @@ impl Service {
         if settings.measure_speed {
             tokio::spawn(calibrate(Arc::clone(&app.studio), app.stop.clone()));
         }
+        tokio::spawn(Arc::clone(&app.computing).find(Arc::clone(&app.studio), app.stop.clone()));
         let shown = ahead::first(&app);
         if is_first {
             shown.await;
@@ -300,6 +305,7 @@ pub async fn work(settings: Settings, stop: CancellationToken) -> anyhow::Result
     if settings.measure_speed {
         tokio::spawn(calibrate(Arc::clone(&parts.studio), stop.clone()));
     }
+    tokio::spawn(Arc::clone(&parts.computing).find(Arc::clone(&parts.studio), stop.clone()));
     at_work(&workers, &stop).await?;
     Ok(())
 }

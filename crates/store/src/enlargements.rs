@@ -40,6 +40,9 @@ pub struct Record {
     /// Seconds that it was forecast to take, by what was known when it began.
     #[serde(default)]
     pub forecast: Option<f64>,
+    /// What computed its models: "cpu" for the runtime's own code; nothing where none was kept.
+    #[serde(default)]
+    pub device: Option<String>,
     /// Version of the program.
     pub version: String,
 }

@@ -22,6 +22,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/computing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What computes the models, and what else could. */
+        get: operations["computing"];
+        put?: never;
+        /** Has the models computed on a device from now on; views that were computed before stay. */
+        post: operations["want_device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/computing/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tries every device anew, which takes some seconds for each. */
+        post: operations["try_devices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/crops/{original}/{treatment}": {
         parameters: {
             query?: never;
@@ -1622,6 +1657,21 @@ export interface components {
          * @enum {string}
          */
         Compression: "deflate" | "lzw" | "none";
+        /** @description What computes the models, and what else could. */
+        ComputingView: {
+            /** @description The name of what computes now; "cpu" for the runtime's own code. */
+            computing: string;
+            /** @description What came of trying each device. */
+            devices: components["schemas"]["DeviceView"][];
+            /** @description Whether plug-ins are there whose devices are still to be tried. */
+            is_to_be_tried: boolean;
+            /** @description Why what is wanted does not compute. */
+            trouble?: string | null;
+            /** @description Plug-ins that could not be tried. */
+            troubles: string[];
+            /** @description What is wanted: "auto", "cpu", "gpu", or a device's name. */
+            wanted: string;
+        };
         /** @description Shares of the picture, 0 to 1. */
         Content: {
             /**
@@ -1798,6 +1848,27 @@ export interface components {
              * @description The share of the frequencies up to Nyquist's that hold detail, 0 to 1.
              */
             usable: number;
+        };
+        /** @description A device that a plug-in of the runtime reaches. */
+        Device: {
+            /** @description What it is. */
+            kind: components["schemas"]["DeviceKind"];
+            /** @description Who made it. */
+            maker: string;
+            /** @description By which it is asked for: the plug-in's name and the kind, "webgpu-gpu". */
+            name: string;
+        };
+        /**
+         * @description What a device is.
+         * @enum {string}
+         */
+        DeviceKind: "processor" | "graphics" | "neural";
+        /** @description A device besides the processor's own code. */
+        DeviceView: components["schemas"]["Tried"] & {
+            /** @description What came of it, in words. */
+            in_words: string;
+            /** @description Whether it may be asked for. */
+            may_be_used: boolean;
         };
         /** @description What this installation is connected to. */
         Devices: {
@@ -2762,6 +2833,34 @@ export interface components {
             /** @description What was suggested. */
             suggested: components["schemas"]["StepsInWords"];
         };
+        /** @description What came of trying a device. */
+        Outcome: {
+            /**
+             * Format: float
+             * @description The largest difference from the reference's answer, in units of full scale.
+             */
+            difference: number;
+            /** @enum {string} */
+            outcome: "right";
+            /**
+             * Format: double
+             * @description How many times as fast as the reference in turns with it.
+             */
+            times: number;
+        } | {
+            /**
+             * Format: float
+             * @description The largest difference; nothing where it answered what is no number.
+             */
+            difference?: number | null;
+            /** @enum {string} */
+            outcome: "wrong";
+        } | {
+            /** @enum {string} */
+            outcome: "failed";
+            /** @description In the runtime's words. */
+            why: string;
+        };
         /**
          * @description The colours of a result.
          * @enum {string}
@@ -3078,6 +3177,8 @@ export interface components {
         };
         /** @description What was done, kept with an enlargement. */
         Record: {
+            /** @description What computed its models: "cpu" for the runtime's own code; nothing where none was kept. */
+            device?: string | null;
             /**
              * Format: double
              * @description Seconds that it was forecast to take, by what was known when it began.
@@ -4012,6 +4113,8 @@ export interface components {
              */
             tile_difference: number;
         };
+        /** @description A device, and what came of trying it. */
+        Tried: components["schemas"]["Device"] & components["schemas"]["Outcome"];
         /** @description An order that could not be taken. */
         Trouble: {
             /**
@@ -4093,6 +4196,11 @@ export interface components {
              * @description From where on its real detail satisfies the eye, in metres.
              */
             sharp_from_m: number;
+        };
+        /** @description A device that is wanted. */
+        WantedDevice: {
+            /** @description "auto" (the fastest that is right), "cpu", "gpu", or a device's name. */
+            device: string;
         };
         /** @description What has happened to a print and what lay on the scanner's glass. */
         Wear: {
@@ -4193,6 +4301,102 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Refused, or failed: the problem says why and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    computing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComputingView"];
+                };
+            };
+            /** @description Refused, or failed: the problem says why and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    want_device: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WantedDevice"];
+            };
+        };
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComputingView"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Refused, or failed: the problem says why and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    try_devices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComputingView"];
+                };
             };
             /** @description Refused, or failed: the problem says why and what to do */
             default: {

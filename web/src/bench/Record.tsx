@@ -33,6 +33,7 @@ export function Record({ result }: { result: Enlargement }) {
         {settings.ppi ? `, ${decimal(settings.ppi)} ppi` : ""}, {record.profile ?? "no profile"}; from{" "}
         {pixels(record.original_size)}; took {duration(record.seconds)} on{" "}
         {new Date(result.created_at).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}
+        {record.device && record.device !== "cpu" && `; computed by ${record.device}`}
       </Typography>
     </Box>
   );

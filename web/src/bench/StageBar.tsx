@@ -171,8 +171,8 @@ export function StageBar(props: {
           alignItems: "center",
           bgcolor: "background.default",
           // Where the rest is scrolled, it goes on under this.
-          borderLeft: { xs: 1, lg: 0 },
-          borderColor: "divider",
+          borderLeft: `0 solid ${t.palette.divider}`,
+          borderLeftWidth: { xs: "1px", lg: 0 },
         })}
       >
         <Tooltip title="The stage alone on the screen">

@@ -17,6 +17,14 @@ beforeEach(() => {
   answer("GET", "/run-sheet", () => aSheet({ workers: [{ name: "worker 1", machine: "lab", job_id: 4 }] as never }));
   answer("GET", "/cache", () => TILES);
   answer("GET", "/removed", () => []);
+  answer("GET", "/computing", () => ({
+    wanted: "auto",
+    computing: "cpu",
+    trouble: null,
+    is_to_be_tried: false,
+    devices: [],
+    troubles: [],
+  }));
   answer("GET", "/suggestions", () => ({ subjects: [], otherwise: [] }));
   answer("GET", "/devices", () => ({
     inbox: "/srv/inbox",

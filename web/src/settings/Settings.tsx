@@ -8,6 +8,7 @@ import { type Model, type Ticket, type Trouble, answered, api, sentence } from "
 import { keys, useProducts, useRunSheet } from "../api/queries";
 import { bytes, counted, decimal, duration } from "../app/format";
 import { PrintField } from "../orders/PrintField";
+import { ComputingPanel } from "./Computing";
 import { KeysPanel } from "./KeysPanel";
 import { Panel } from "./Panel";
 import { RemovedPanel } from "./Removed";
@@ -28,6 +29,7 @@ export function Settings({ models }: { models: Model[] }) {
           <KeysPanel />
         </Stack>
         <Stack spacing={2}>
+          <ComputingPanel />
           <Machine models={models} />
           <SuggestionsPanel />
           <Kept />

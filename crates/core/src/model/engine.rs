@@ -2,16 +2,19 @@
 
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicUsize, Ordering};
-use std::sync::{Arc, Mutex, OnceLock};
+use std::sync::{Arc, Mutex, OnceLock, RwLock};
 
+use dettaglio_domain::device::{self, Device, DeviceKind, REFERENCE};
 use dettaglio_domain::geometry::Size;
 use dettaglio_domain::model::{Card, LevelKind};
 use ort::environment::Environment;
-use ort::session::Session;
-use ort::session::builder::GraphOptimizationLevel;
+use ort::memory::DeviceType;
+use ort::session::builder::{GraphOptimizationLevel, SessionBuilder};
+use ort::session::{Session, SessionInputValue};
 use ort::value::TensorRef;
 use rayon::prelude::*;
 
+use super::device::{Answers, Chosen, InReserve, Input, Take};
 use super::error::ModelError;
 use super::grain::grain;
 use super::network::{Corner, Network, finite};
@@ -30,6 +33,12 @@ pub struct Engine {
     environment: Environment,
     library: PathBuf,
 }
+
+/// The runtime's own provider, by its name for it.
+const OWN_PROVIDER: &str = "CPUExecutionProvider";
+
+/// The device that networks are opened on; none for the runtime's own code.
+static CHOSEN: RwLock<Option<Arc<Chosen>>> = RwLock::new(None);
 
 /// How many threads a network is computed with; 0 for as many as the machine has.
 static THREADS: AtomicUsize = AtomicUsize::new(0);
@@ -69,10 +78,82 @@ impl Engine {
         &self.library
     }
 
+    /// Loads a plug-in of the runtime, which may bring devices with it.
+    pub(super) fn register(&self, plugin: &Path) -> Result<(), String> {
+        let name = plugin.file_stem().unwrap_or_default().to_string_lossy();
+        let whole = plugin.canonicalize().map_err(|e| e.to_string())?;
+        self.environment.register_ep_library(name, whole).map_err(|e| e.to_string())
+    }
+
+    /// The devices that plug-ins have brought, in the runtime's order.
+    pub(super) fn devices(&self) -> Vec<Device> {
+        self.reached().into_iter().map(|(device, _)| device).collect()
+    }
+
+    /// Devices with the runtime's own word for each.
+    fn reached(&self) -> Vec<(Device, ort::device::Device<'_>)> {
+        let mut named: Vec<(Device, ort::device::Device<'_>)> = Vec::new();
+        for reached in self.environment.devices() {
+            let Some(provider) = reached.ep().ok().filter(|provider| *provider != OWN_PROVIDER) else { continue };
+            let hardware = reached.hardware_device();
+            let kind = match hardware.ty() {
+                DeviceType::GPU => DeviceKind::Graphics,
+                DeviceType::NPU => DeviceKind::Neural,
+                _ => DeviceKind::Processor,
+            };
+            let maker = hardware.vendor().unwrap_or_default().to_owned();
+            let is_named = |name: &str| named.iter().any(|(device, _)| device.name == name);
+            let name = (0..).map(|nth| device::name_of(provider, kind, nth)).find(|name| !is_named(name));
+            named.extend(name.map(|name| (Device { name, kind, maker }, reached)));
+        }
+        named
+    }
+
+    /// Has networks that are opened from now on computed on a device, with the reference in reserve; by the runtime's own code where there is none.
+    ///
+    /// # Errors
+    ///
+    /// In words, where its plug-in does not load any more, or does not bring it.
+    pub fn compute_on(&self, device: Option<(&Path, &Device)>) -> Result<(), String> {
+        if let Some((plugin, device)) = device
+            && !self.devices().contains(device)
+        {
+            self.register(plugin)?;
+            if !self.devices().contains(device) {
+                return Err(format!("{} does not bring {} any more", plugin.display(), device.name));
+            }
+        }
+        let chosen = device.map(|(_, device)| Arc::new(Chosen::new(device.clone())));
+        *CHOSEN.write().unwrap_or_else(|e| e.into_inner()) = chosen;
+        Ok(())
+    }
+
+    /// The device that was chosen; none for the runtime's own code.
+    pub fn chosen() -> Option<Arc<Chosen>> {
+        CHOSEN.read().unwrap_or_else(|e| e.into_inner()).clone()
+    }
+
+    /// The name of what computes networks now.
+    pub fn device_name() -> String {
+        Self::chosen().map_or(REFERENCE.to_owned(), |chosen| chosen.name().to_owned())
+    }
+
+    /// A session on the device that was chosen, which has one by the runtime's own code in reserve.
+    fn answers(&self, bytes: &[u8]) -> Result<Box<dyn Answers>, String> {
+        let Some(chosen) = Self::chosen().filter(|chosen| chosen.failure().is_none()) else {
+            return Ok(Box::new(self.session(bytes)?));
+        };
+        // A network that the device cannot take is no failure of the device: the next may well run.
+        let Ok(first) = self.session_on(bytes, chosen.device()) else { return Ok(Box::new(self.session(bytes)?)) };
+        let (engine, bytes) = (self.clone(), bytes.to_vec());
+        let open = move || engine.session(&bytes).map(|session| Box::new(session) as Box<dyn Answers>);
+        Ok(Box::new(InReserve::new(chosen, Box::new(first), Box::new(open))))
+    }
+
     /// A shipped network out of the bytes of its ONNX file, as its card describes it.
     pub(super) fn shipped(&self, bytes: &[u8], card: &Card) -> Result<Arc<dyn Network>, ModelError> {
         let failed = |why: String| ModelError::Run { id: card.id.clone(), why };
-        let session = self.session(bytes).map_err(failed)?;
+        let session = self.answers(bytes).map_err(failed)?;
         let session = Mutex::new(session);
         Ok(Arc::new(OnnxNetwork {
             id: card.id.clone(),
@@ -92,10 +173,17 @@ impl Engine {
         if names_other_files(bytes) {
             return Err("it names external data".to_owned());
         }
-        let threads = match THREADS.load(Ordering::Relaxed) {
-            0 => std::thread::available_parallelism().map_or(1, usize::from),
-            some => some,
-        };
+        self.builder(threads())?.commit_from_memory(bytes).map_err(|e| e.to_string())
+    }
+
+    /// A session on a device; what the device cannot do of the network is done by the runtime's own code.
+    pub(super) fn session_on(&self, bytes: &[u8], device: &Device) -> Result<Session, String> {
+        let reached = self.reached().into_iter().filter(|(reached, _)| reached == device).map(|(_, reached)| reached);
+        let on = self.builder(threads())?.with_devices(reached, None).map_err(|e| e.to_string())?;
+        { on }.commit_from_memory(bytes).map_err(|e| e.to_string())
+    }
+
+    fn builder(&self, threads: usize) -> Result<SessionBuilder, String> {
         let text = |e: &dyn std::fmt::Display| e.to_string();
         Session::builder(&self.environment)
             .map_err(|e| text(&e))?
@@ -105,9 +193,28 @@ impl Engine {
             .map_err(|e| text(&e))?
             // Tiles come in few shapes, but a plan of memory per shape would be kept for each of them.
             .with_memory_pattern(false)
-            .map_err(|e| text(&e))?
-            .commit_from_memory(bytes)
             .map_err(|e| text(&e))
+    }
+}
+
+/// How many threads a network is computed with.
+fn threads() -> usize {
+    match THREADS.load(Ordering::Relaxed) {
+        0 => std::thread::available_parallelism().map_or(1, usize::from),
+        some => some,
+    }
+}
+
+impl Answers for Session {
+    fn answer(&mut self, inputs: &[Input<'_>], take: &mut Take<'_>) -> Result<(), String> {
+        let text = |e: ort::Error| e.to_string();
+        let mut tensors: Vec<(&str, SessionInputValue<'_>)> = Vec::with_capacity(inputs.len());
+        for (name, shape, values) in inputs {
+            tensors.push((name, TensorRef::from_array_view((*shape, *values)).map_err(text)?.into()));
+        }
+        let outputs = self.run(tensors).map_err(text)?;
+        let (shape, values) = outputs["output"].try_extract_tensor::<f32>().map_err(text)?;
+        take(shape, values)
     }
 }
 
@@ -147,7 +254,7 @@ pub struct OnnxNetwork {
     multiple: u32,
     level: Option<LevelKind>,
     grain: bool,
-    session: Mutex<Session>,
+    session: Mutex<Box<dyn Answers>>,
 }
 
 impl Network for OnnxNetwork {
@@ -176,33 +283,32 @@ impl Network for OnnxNetwork {
         let failed = |why: String| ModelError::Run { id: self.id.clone(), why };
         let Size { width, height } = input.size();
         let shape = |channels: usize| [1, channels, height as usize, width as usize];
-        let tensor =
-            |channels, values| TensorRef::from_array_view((shape(channels), values)).map_err(|e| failed(e.to_string()));
-        let picture = tensor(3, input.values())?;
         let size = input.size().times(self.factor);
         let grain = self.grain.then(|| grain(corner.times(self.factor), size));
-        let inputs = match (self.level, level, &grain) {
-            (None, _, None) => ort::inputs!["input" => picture],
-            (None, _, Some(grain)) => {
-                let shape = [1, 1, size.height as usize, size.width as usize];
-                let grain = TensorRef::from_array_view((shape, &grain[..])).map_err(|e| failed(e.to_string()))?;
-                ort::inputs!["input" => picture, "grain" => grain]
-            }
-            (Some(_), Some(level), _) => ort::inputs!["input" => picture, "level" => tensor(1, level)?],
+        let mut inputs: Vec<Input<'_>> = vec![("input", shape(3), input.values())];
+        match (self.level, level, &grain) {
+            (None, _, None) => {}
+            (None, _, Some(grain)) => inputs.push(("grain", [1, 1, size.height as usize, size.width as usize], grain)),
+            (Some(_), Some(level), _) => inputs.push(("level", shape(1), level)),
             (Some(kind), None, _) => return Err(failed(format!("it must be told the {kind:?} level"))),
+        }
+        let is = |shape: &[i64], planes: u32, of: Size| {
+            *shape == [1, i64::from(planes), i64::from(of.height), i64::from(of.width)]
         };
+        let mut answer = Vec::new();
         // A panic elsewhere while the session was held leaves the session itself as it was.
         let mut session = self.session.lock().unwrap_or_else(|e| e.into_inner());
-        let outputs = session.run(inputs).map_err(|e| failed(e.to_string()))?;
-        let (shape, values) = outputs["output"].try_extract_tensor::<f32>().map_err(|e| failed(e.to_string()))?;
-        let is = |planes: u32, of: Size| shape[..] == [1, i64::from(planes), i64::from(of.height), i64::from(of.width)];
-        let (direct, in_cells) = (is(3, size), is(3 * self.factor * self.factor, input.size()));
-        if !direct && !in_cells {
-            return Err(failed(format!("it answered {shape:?} where {size} was due")));
-        }
-        finite(values).map_err(failed)?;
-        let values = if direct { values.to_vec() } else { spread(values, input.size(), self.factor) };
-        Ok(Planes::from_values(size, values))
+        let taken = session.answer(&inputs, &mut |shape, values| {
+            let direct = is(shape, 3, size);
+            if !direct && !is(shape, 3 * self.factor * self.factor, input.size()) {
+                return Err(format!("it answered {shape:?} where {size} was due"));
+            }
+            finite(values)?;
+            answer = if direct { values.to_vec() } else { spread(values, input.size(), self.factor) };
+            Ok(())
+        });
+        taken.map_err(failed)?;
+        Ok(Planes::from_values(size, answer))
     }
 }
 

@@ -1,6 +1,7 @@
 //! The shelf of learned networks and the runtime that computes them.
 
 mod cards;
+pub mod device;
 mod engine;
 mod error;
 

@@ -230,6 +230,11 @@ impl Shelf {
         network
     }
 
+    /// Lets go of all networks that nobody uses: they are opened anew, on the device that is chosen by then.
+    pub fn close_all(&self) {
+        self.models.iter().filter(|model| model.unused_since().is_some()).for_each(|model| model.close());
+    }
+
     /// Lets go of networks that nobody uses, but for the few that were used last.
     pub fn close_unused(&self) {
         let mut unused: Vec<_> = self.models.iter().filter_map(|model| Some((model.unused_since()?, model))).collect();

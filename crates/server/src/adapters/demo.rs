@@ -228,7 +228,7 @@ async fn rerun(app: &App, folder: &Path, row: &OriginalRow, intent: &Intent, run
     let copy = copied(app, &folder.join("enlargements").join(file))?;
     let key = FileStore::result_key(job.id, job.attempts, settings.format.extension());
     let bytes = app.files.put_file(&key, copy.path()).await?;
-    let record = worker::record(&app.studio, &job, row, &treatment, seconds, forecast);
+    let record = worker::record(&app.studio, &job, row, &treatment, seconds, forecast, None);
     app.store.finish_job(&job, WORKER, &key, bytes, &record).await?;
     let done = app.store.job(job.id).await?.enlargement_id.context("a finished job has its enlargement")?;
     Ok(app.store.set_verdict(done, verdict, &note).await?)

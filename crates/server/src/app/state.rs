@@ -11,6 +11,7 @@ use tokio_util::sync::CancellationToken;
 
 use super::troubles::Troubles;
 use crate::compute::ahead::Ahead;
+use crate::compute::computing::Computing;
 use crate::compute::rehearsals::Rehearsals;
 use crate::compute::studio::Studio;
 use crate::compute::worker::Worker;
@@ -25,6 +26,8 @@ pub struct App {
     pub files: FileStore,
     /// Where pictures are computed.
     pub studio: Arc<Studio>,
+    /// What computes the models.
+    pub computing: Arc<Computing>,
     /// This process's workers.
     pub workers: Arc<[Arc<Worker>]>,
     /// Told when there is something to do.

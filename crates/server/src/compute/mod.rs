@@ -2,6 +2,7 @@
 
 pub mod ahead;
 pub mod calibrate;
+pub mod computing;
 pub mod rehearsals;
 pub mod studio;
 pub mod worker;

@@ -6,6 +6,7 @@ use std::sync::atomic::{AtomicBool, AtomicU8, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 
+use dettaglio_core::model::Engine;
 use dettaglio_core::render::{self, Destination, Pace, RenderError};
 use dettaglio_domain::geometry::Size;
 use dettaglio_domain::id::JobId;
@@ -216,6 +217,7 @@ impl Worker {
         let kept = treatment.frame.size(original.size()).map_err(TreatmentError::from)?;
         let forecast = self.studio.rates().seconds(kept, &treatment);
         watch.begin(forecast);
+        let device = Engine::device_name();
         let scratch = Scratch(self.files.work().join(format!("job-{}-{}", job.id, job.attempts)));
 
         let (studio, path, settings) = (Arc::clone(&self.studio), scratch.0.clone(), job.settings);
@@ -234,7 +236,7 @@ impl Worker {
 
         let seconds = watch.seconds_of_work();
         watch.at(Stage::Keeping);
-        let record = record(&self.studio, job, &row, &treatment, seconds, forecast);
+        let record = record(&self.studio, job, &row, &treatment, seconds, forecast, Some(device_since(device)));
         let key = FileStore::result_key(job.id, job.attempts, job.settings.format.extension());
         let bytes = self.files.put_file(&key, &scratch.0).await?;
         let held = self.retried(|| self.store.finish_job(job, &self.name, &key, bytes, &record)).await?;
@@ -269,6 +271,12 @@ impl Worker {
     }
 }
 
+/// What has computed since `before` did, in words: another where it failed in the midst.
+fn device_since(before: String) -> String {
+    let now = Engine::device_name();
+    if now == before { before } else { format!("{before}, then {now}") }
+}
+
 /// What was done, to be kept with the enlargement that came of it.
 pub(crate) fn record(
     studio: &Studio,
@@ -277,6 +285,7 @@ pub(crate) fn record(
     treatment: &Treatment,
     seconds: f64,
     forecast: Option<f64>,
+    device: Option<String>,
 ) -> Record {
     Record {
         original: row.name.clone(),
@@ -290,6 +299,7 @@ pub(crate) fn record(
         profile: row.facts.profile.clone(),
         seconds,
         forecast,
+        device,
         version: env!("CARGO_PKG_VERSION").to_owned(),
     }
 }

@@ -16,6 +16,7 @@ mod sign_ins;
 
 mod batch;
 mod cache;
+mod computing;
 mod crop;
 mod delivery;
 mod devices;

@@ -7,8 +7,8 @@ use utoipa_axum::routes;
 use super::answer::ProblemDetails;
 use super::terms::{Brings, LARGEST_MESSAGE, LARGEST_SIGN_IN, Needs};
 use super::{
-    batch, cache, crop, delivery, devices, events, faces, health, house, jobs, models, orders, originals, plan,
-    products, reading, rehearsal, removed, results, rules, session, shared, spots, tiles, trace,
+    batch, cache, computing, crop, delivery, devices, events, faces, health, house, jobs, models, orders, originals,
+    plan, products, reading, rehearsal, removed, results, rules, session, shared, spots, tiles, trace,
 };
 use crate::app::App;
 
@@ -111,6 +111,7 @@ fn for_accounts() -> OpenApiRouter<App> {
         .routes(routes!(results::look))
         .routes(routes!(cache::cache))
         .routes(routes!(removed::removed))
+        .routes(routes!(computing::computing))
         .routes(routes!(devices::devices))
         .routes(routes!(devices::printings))
         .routes(routes!(shared::links))
@@ -147,6 +148,8 @@ fn for_technicians() -> OpenApiRouter<App> {
         .routes(routes!(results::restore_result))
         .routes(routes!(cache::clear_cache))
         .routes(routes!(removed::delete_removed))
+        .routes(routes!(computing::want_device))
+        .routes(routes!(computing::try_devices))
         .routes(routes!(devices::retry_shop))
         .routes(routes!(devices::print))
         .routes(routes!(shared::add_link))

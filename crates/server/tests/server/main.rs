@@ -3,6 +3,7 @@
 mod ahead;
 mod api;
 mod compare;
+mod computing;
 mod demo;
 mod faces;
 mod hostile;

@@ -78,6 +78,7 @@ pub fn record(job: &Job) -> Record {
         profile: None,
         seconds: 1.5,
         forecast: None,
+        device: None,
         version: "test".to_owned(),
     }
 }
