@@ -1,7 +1,8 @@
 //! How much of the bare runtime's speed is left in the whole program, and how much memory it takes.
 //!
-//!     cargo run --release -p dettaglio-core --example throughput -- models 24
+//!     cargo run --release -p dettaglio-core --example throughput -- models 24 [DEVICE]
 //!
+//! DEVICE is what computes the networks: cpu when nothing is said, or what `dettaglio devices` lists.
 //! For each model: the bare network on one large block, over and over; then a whole run, from a JPEG of
 //! so many megapixels to a TIFF, decoding and encoding included. The two are measured in turn, and the
 //! best of each counts, so that a busy moment of the machine does not. The memory is the process's peak
@@ -11,9 +12,11 @@ use std::path::PathBuf;
 use std::time::Instant;
 
 use dettaglio_core::codec::{Carried, PictureWriter, read};
-use dettaglio_core::model::{Network, Shelf};
+use dettaglio_core::model::device::{Devices, plugins};
+use dettaglio_core::model::{Engine, Network, Shelf};
 use dettaglio_core::picture::Planes;
 use dettaglio_core::render::{Destination, Renderer, Unhurried, run};
+use dettaglio_domain::device::Wanted;
 use dettaglio_domain::file::{Channels, Format, OutputSettings};
 use dettaglio_domain::geometry::Size;
 use dettaglio_domain::hash::ContentHash;
@@ -24,10 +27,20 @@ const ROUNDS: usize = 3;
 const BLOCK: Size = Size::new(2068, 276);
 
 fn main() -> Result<(), Box<dyn std::error::Error>> {
+    if dettaglio_core::helper_main() {
+        return Ok(());
+    }
     let arguments: Vec<String> = std::env::args().skip(1).collect();
-    let [folder, megapixels] = &arguments[..] else {
-        return Err("usage: throughput MODELS MEGAPIXELS".into());
+    let (folder, megapixels, device) = match &arguments[..] {
+        [folder, megapixels] => (folder, megapixels, Wanted::Reference),
+        [folder, megapixels, device] => (folder, megapixels, device.parse()?),
+        _ => return Err("usage: throughput MODELS MEGAPIXELS [DEVICE]".into()),
     };
+    let kept = tempfile::tempdir()?;
+    let devices = Devices::new(plugins(), &std::env::current_exe()?, &PathBuf::from(folder), kept.path());
+    if device != Wanted::Reference {
+        devices.compute_on(&device, &devices.try_all())?;
+    }
     let shelf = Shelf::open(&PathBuf::from(folder))?;
     let height = (megapixels.parse::<f64>()? * 1e6 / 1.5).sqrt() as u32;
     let size = Size::new(height * 3 / 2, height);
@@ -35,7 +48,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     let input = work.path().join("input.jpg");
     write_picture(&input, size)?;
 
-    println!("{size}, JPEG to TIFF, best of {ROUNDS}\n");
+    println!("{size}, JPEG to TIFF, by {}, best of {ROUNDS}\n", Engine::device_name());
     println!("| model | bare, MP/s | whole program, MP/s | share | peak memory, MiB |");
     println!("|---|---|---|---|---|");
     for model in shelf.models() {

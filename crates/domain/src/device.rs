@@ -195,9 +195,7 @@ impl TryFrom<String> for Wanted {
 /// In words, where a device is asked for that is not there or may not be used.
 pub fn choose<'a>(wanted: &Wanted, tried: &'a [Tried]) -> Result<Option<&'a Device>, String> {
     let fastest = |of: &mut dyn Iterator<Item = &'a Tried>| {
-        of.filter_map(|tried| Some((tried.times()?, &tried.device)))
-            .max_by(|(a, _), (b, _)| a.total_cmp(b))
-            .map(|(times, device)| (times, device))
+        of.filter_map(|tried| Some((tried.times()?, &tried.device))).max_by(|(a, _), (b, _)| a.total_cmp(b))
     };
     match wanted {
         Wanted::Reference => Ok(None),

@@ -57,7 +57,7 @@ export function ComputingPanel() {
           sx={{ gap: 0.5 }}
         >
           <Choice name="auto" busy={busy} title="The fastest that is right">
-            {`now ${view.computing}`}
+            {view.wanted === "auto" ? `now ${view.computing}` : "by at least a tenth, else the processor"}
           </Choice>
           <Choice name="cpu" busy={busy} title="The processor">
             by the runtime&rsquo;s own code: results are the same wherever they are computed

@@ -35,7 +35,7 @@ pub struct Found {
 pub struct Survey {
     /// Devices, by plug-in.
     pub found: Vec<Found>,
-    /// Plug-ins that could not be tried, in words.
+    /// Plug-ins that could not be tried, by the names of their files, and why.
     pub troubles: Vec<String>,
 }
 
@@ -62,7 +62,10 @@ pub fn survey(program: &Path, models: &Path, plugins: &[PathBuf]) -> Survey {
     for plugin in plugins {
         match tried_apart(program, models, plugin) {
             Ok(tried) => survey.found.extend(tried.into_iter().map(|tried| Found { tried, plugin: plugin.clone() })),
-            Err(why) => survey.troubles.push(format!("{}: {why}", plugin.display())),
+            Err(why) => {
+                let name = plugin.file_name().unwrap_or(plugin.as_os_str()).to_string_lossy();
+                survey.troubles.push(format!("{name}: {why}"));
+            }
         }
     }
     survey

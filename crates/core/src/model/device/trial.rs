@@ -22,12 +22,12 @@ pub(super) fn picture() -> Vec<f32> {
         state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
         (state >> 8) as f32 / (1 << 24) as f32
     };
-    let mut at = |i: usize| {
+    let at = |i: usize| {
         let (x, y) = ((i % SIDE) as f32 / SIDE as f32, (i / SIDE % SIDE) as f32 / SIDE as f32);
         let edge = if (x * 7.0).fract() < 0.5 { 0.3 } else { 0.0 };
         (0.2 + 0.3 * y + edge + 0.1 * noise()).clamp(0.0, 1.0)
     };
-    (0..3 * SIDE * SIDE).map(|i| at(i)).collect()
+    (0..3 * SIDE * SIDE).map(at).collect()
 }
 
 /// Tries `device` against `reference`.
