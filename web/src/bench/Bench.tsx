@@ -5,7 +5,7 @@ import { useState } from "react";
 import { useLocation } from "react-router";
 import { type Intent, Refusal, answered, api, sentence } from "../api/client";
 import { useKeptIntent } from "../api/queries";
-import { STAGE_GROUND } from "../look/tokens";
+import { Awaited } from "./Awaited";
 import { type BenchProps, Workbench } from "./Workbench";
 import { lookingOf } from "./looking";
 import { BenchProvider, benchStore } from "./state";
@@ -20,25 +20,23 @@ export function Bench(props: BenchProps) {
   };
   if (first.data) return <Open key={first.dataUpdatedAt} {...props} first={first.data} />;
   return (
-    <Box
-      component="main"
-      sx={{ flex: 1, bgcolor: STAGE_GROUND, display: "grid", placeItems: "center" }}
-      aria-busy="true"
-    >
-      {first.error && (
-        <Alert
-          severity="error"
-          action={
-            isUnreadable(first.error) && (
-              <Button color="inherit" size="small" onClick={() => void beginAgain()}>
-                Begin again
-              </Button>
-            )
-          }
-        >
-          {sentence(first.error)}
-        </Alert>
-      )}
+    <Box component="main" sx={{ flex: 1, minWidth: 0, display: "flex" }} aria-busy={!first.error}>
+      <Awaited original={id} waiting={!first.error}>
+        {first.error && (
+          <Alert
+            severity="error"
+            action={
+              isUnreadable(first.error) && (
+                <Button color="inherit" size="small" onClick={() => void beginAgain()}>
+                  Begin again
+                </Button>
+              )
+            }
+          >
+            {sentence(first.error)}
+          </Alert>
+        )}
+      </Awaited>
     </Box>
   );
 }

@@ -8,10 +8,10 @@ import { AfterFirstLook } from "../app/FirstLook";
 import { useOnDesk } from "../app/desk";
 import { useKept } from "../app/kept";
 import { Strip } from "../strip/Strip";
-import { STAGE_GROUND } from "../look/tokens";
 import { BenchRail } from "./BenchRail";
 import { LightTable } from "./LightTable";
 import { TicketLine } from "./TicketLine";
+import { Awaited } from "./Awaited";
 import { useAsked } from "./asked";
 import { ownFaces, usualStrength } from "./faces";
 import { useRun } from "./running";
@@ -109,7 +109,7 @@ export function Workbench(props: BenchProps) {
         </AfterFirstLook>
       )}
       {!answer ? (
-        <Box sx={{ flex: 1, bgcolor: STAGE_GROUND }} />
+        <Awaited original={original.id} waiting={!plan.error} />
       ) : props.strip ? (
         <Strip
           original={original}
