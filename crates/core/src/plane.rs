@@ -5,6 +5,14 @@
 
 use rayon::prelude::*;
 
+/// Pixels that a thread takes at least: a smaller plane is one of many, among which the threads are divided.
+const LEAST: usize = 1 << 17;
+
+/// Rows that come to [`LEAST`].
+fn rows(width: usize) -> usize {
+    (LEAST / width).max(1)
+}
+
 /// Folds the square of `2 reach + 1` pixels around each pixel, first along the rows and then down the columns; the edge is repeated.
 ///
 /// `fold` is given what came out so far, the next value, and which of the `2 reach + 1` it is. One of them is folded into a whole
@@ -18,17 +26,19 @@ fn fold_around(
 ) -> Vec<f32> {
     let height = plane.len() / width;
     let mut across = vec![start; plane.len()];
-    across.par_chunks_exact_mut(width).zip(plane.par_chunks_exact(width)).for_each(|(out, row)| {
-        let mut wide = Vec::with_capacity(width + 2 * reach);
-        wide.resize(reach, row[0]);
-        wide.extend_from_slice(row);
-        wide.resize(width + 2 * reach, row[width - 1]);
-        for step in 0..=2 * reach {
-            out.iter_mut().zip(&wide[step..]).for_each(|(o, v)| *o = fold(*o, *v, step));
-        }
-    });
+    across.par_chunks_exact_mut(width).zip(plane.par_chunks_exact(width)).with_min_len(rows(width)).for_each(
+        |(out, row)| {
+            let mut wide = Vec::with_capacity(width + 2 * reach);
+            wide.resize(reach, row[0]);
+            wide.extend_from_slice(row);
+            wide.resize(width + 2 * reach, row[width - 1]);
+            for step in 0..=2 * reach {
+                out.iter_mut().zip(&wide[step..]).for_each(|(o, v)| *o = fold(*o, *v, step));
+            }
+        },
+    );
     let mut out = vec![start; plane.len()];
-    out.par_chunks_exact_mut(width).enumerate().for_each(|(y, line)| {
+    out.par_chunks_exact_mut(width).enumerate().with_min_len(rows(width)).for_each(|(y, line)| {
         for step in 0..=2 * reach {
             let from = (y + step).saturating_sub(reach).min(height - 1);
             line.iter_mut().zip(&across[from * width..]).for_each(|(o, v)| *o = fold(*o, *v, step));
@@ -41,7 +51,7 @@ fn fold_around(
 pub fn box_mean(plane: &[f32], width: usize, reach: usize) -> Vec<f32> {
     let count = (2 * reach + 1) as f32;
     let mut sums = fold_around(plane, width, reach, 0.0, |sum, value, _| sum + value);
-    sums.par_iter_mut().for_each(|sum| *sum /= count * count);
+    sums.par_iter_mut().with_min_len(LEAST).for_each(|sum| *sum /= count * count);
     sums
 }
 
@@ -59,7 +69,7 @@ pub fn highest(plane: &[f32], width: usize, reach: usize) -> Vec<f32> {
 pub fn slope_energy(plane: &[f32], width: usize) -> Vec<f32> {
     let height = plane.len() / width;
     let mut energy = vec![0.0; plane.len()];
-    energy.par_chunks_mut(width).enumerate().for_each(|(y, out)| {
+    energy.par_chunks_mut(width).enumerate().with_min_len(rows(width)).for_each(|(y, out)| {
         let row = &plane[y * width..][..width];
         let above = &plane[y.saturating_sub(1) * width..][..width];
         let below = &plane[(y + 1).min(height - 1) * width..][..width];

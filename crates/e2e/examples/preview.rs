@@ -4,7 +4,7 @@
 //! (cd web && npx vite build) && cargo run --release -p dettaglio-e2e --example preview
 //! ```
 //!
-//! `--first` measures the first view alone, `--sheet` the contact sheet.
+//! `--first` measures the first view alone, `--sheet` the contact sheet, `--views` what follows the hand on the bench.
 //!
 //! A demo picture at factor 4 and at 100 % of the print in a window of 1280 x 800, with the models that are asked for by
 //! a treatment of each kind, and a picture of two megapixels seen whole; each round starts from a server that never computed
@@ -313,8 +313,10 @@ async fn main() {
     if asks("--sheet") {
         return contact_sheet(&database).await;
     }
-    first_view(&database).await;
-    contact_sheet(&database).await;
+    if !asks("--views") {
+        first_view(&database).await;
+        contact_sheet(&database).await;
+    }
     let [draft, cleaned, fine] =
         [("draft", false), ("draft", true), ("fine", true)].map(|(grade, clean)| Asked { grade, clean });
     for asked in [draft, cleaned, fine] {

@@ -1,6 +1,10 @@
 //! Planes of floating-point RGB.
 
 use dettaglio_domain::geometry::{Region, Size};
+use rayon::prelude::*;
+
+/// Pixels that a thread takes at least.
+const PART: usize = 1 << 15;
 
 /// Three planes of f32, R then G then B, each row-major: shape (3, height, width).
 ///
@@ -114,7 +118,8 @@ impl Planes {
     /// ITU-R BT.601 luminance of every pixel, 0..1, shape (height, width).
     pub fn luminance(&self) -> Vec<f32> {
         let (r, (g, b)) = (self.plane(0), (self.plane(1), self.plane(2)));
-        r.iter().zip(g.iter().zip(b)).map(|(r, (g, b))| 0.299 * r + 0.587 * g + 0.114 * b).collect()
+        let weighed = r.par_iter().zip(g.par_iter().zip(b)).with_min_len(PART);
+        weighed.map(|(r, (g, b))| 0.299 * r + 0.587 * g + 0.114 * b).collect()
     }
 }
 
