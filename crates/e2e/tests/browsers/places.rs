@@ -212,7 +212,7 @@ async fn a_picture_that_is_taken_out_leaves_its_neighbour_on_the_bench_and_comes
     page.click("[role=dialog] button", "Take out of the order").await;
     let at = async |page: &Browser, id: u64| path(page).await == format!("/orders/1/pictures/{id}");
     page.wait_until("its neighbour", async |page: &Browser| at(page, second).await).await;
-    page.wait_for_tiles().await;
+    // At once: what was said, and with it the way back, goes after some seconds.
     page.click("button", "Put back").await;
     page.wait_until("it is back", async |page: &Browser| at(page, first).await).await;
     page.wait_for_tiles().await;

@@ -5,7 +5,7 @@
 use std::net::{Ipv4Addr, TcpListener};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Stdio};
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use dettaglio_server::config::Settings;
 use dettaglio_server::service::Service;
@@ -20,7 +20,7 @@ use serde_json::{Value, json};
 use tempfile::TempDir;
 
 /// How long a page may take: generous, as the machine may be busy with other tests.
-const PATIENCE: Duration = Duration::from_secs(60);
+const PATIENCE: Duration = Duration::from_secs(120);
 
 pub fn project() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..").canonicalize().expect("the project")
@@ -159,13 +159,15 @@ impl Browser {
     }
 
     pub async fn wait_until(&self, what: &str, condition: impl AsyncFn(&Self) -> bool) {
-        for _ in 0..PATIENCE.as_millis() / 100 {
+        // Looking takes its time as well, on a page of many elements.
+        let began = Instant::now();
+        while began.elapsed() < PATIENCE {
             if condition(self).await {
                 return;
             }
             tokio::time::sleep(Duration::from_millis(100)).await;
         }
-        panic!("not in a minute: {what}");
+        panic!("not in {} s: {what}", PATIENCE.as_secs());
     }
 
     /// Clicks the first element of a kind whose text contains this.
@@ -336,7 +338,8 @@ impl Browser {
 
     /// What an element answers; asked again where the page replaced it between finding and asking.
     async fn ask<T>(&self, css: &str, question: impl AsyncFn(&Element) -> Option<T>) -> T {
-        for _ in 0..PATIENCE.as_millis() / 100 {
+        let began = Instant::now();
+        while began.elapsed() < PATIENCE {
             if let Some(answer) = question(&self.find(css).await).await {
                 return answer;
             }
