@@ -14,7 +14,7 @@ use ort::session::{Session, SessionInputValue};
 use ort::value::TensorRef;
 use rayon::prelude::*;
 
-use super::device::{Answers, Chosen, InReserve, Input, Take};
+use super::answers::{Answers, Chosen, InReserve, Input, Take};
 use super::error::ModelError;
 use super::grain::grain;
 use super::network::{Corner, Network, finite};

@@ -1,5 +1,6 @@
 //! The shelf of learned networks and the runtime that computes them.
 
+mod answers;
 mod cards;
 pub mod device;
 mod engine;
@@ -21,6 +22,7 @@ pub mod sight;
 #[cfg(test)]
 pub(crate) mod stand_in;
 
+pub use answers::Chosen;
 pub use cards::read_card;
 pub use engine::{Engine, LIBRARY_VARIABLE, OnnxNetwork};
 pub use error::ModelError;

@@ -3,15 +3,12 @@
 //! A plug-in is a library that the runtime loads beside its own (`libonnxruntime_providers_*.so`). Each is tried in a process of its own, as a
 //! driver that crashes takes its process along; this one loads only that of the device which is chosen.
 
-mod answers;
 mod choice;
 mod kept;
 mod plugin;
 mod survey;
 mod trial;
 
-pub use answers::Chosen;
-pub(crate) use answers::{Answers, InReserve, Input, Take};
 pub use choice::Devices;
 pub use plugin::{PLUGINS_VARIABLE, plugins};
 pub use survey::{Found, Survey};

@@ -2,8 +2,6 @@
 
 use std::path::{Path, PathBuf};
 
-use walk::libraries;
-
 /// Names plug-ins, or folders of them, in place of the project's.
 pub const PLUGINS_VARIABLE: &str = "DETTAGLIO_PLUGINS";
 
@@ -25,27 +23,23 @@ fn of(path: PathBuf) -> Vec<PathBuf> {
     if path.is_dir() { libraries(&path) } else { vec![path] }
 }
 
-mod walk {
-    use super::{Path, PathBuf};
+/// Libraries that are called as plug-ins are, in a folder and in those in it, by name.
+fn libraries(folder: &Path) -> Vec<PathBuf> {
+    let mut found: Vec<PathBuf> = entries(folder)
+        .flat_map(|path| if path.is_dir() { entries(&path).collect() } else { vec![path] })
+        .filter(|path| is_plugin(path))
+        .collect();
+    found.sort();
+    found
+}
 
-    /// Libraries that are called as plug-ins are, in a folder and in those in it, by name.
-    pub fn libraries(folder: &Path) -> Vec<PathBuf> {
-        let mut found: Vec<PathBuf> = entries(folder)
-            .flat_map(|path| if path.is_dir() { entries(&path).collect() } else { vec![path] })
-            .filter(|path| is_plugin(path))
-            .collect();
-        found.sort();
-        found
-    }
+fn entries(folder: &Path) -> impl Iterator<Item = PathBuf> + use<> {
+    std::fs::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.path())
+}
 
-    fn entries(folder: &Path) -> impl Iterator<Item = PathBuf> + use<> {
-        std::fs::read_dir(folder).into_iter().flatten().flatten().map(|entry| entry.path())
-    }
-
-    fn is_plugin(path: &Path) -> bool {
-        let name = path.file_name().and_then(|name| name.to_str());
-        name.is_some_and(|name| name.starts_with("libonnxruntime_providers_") && name.ends_with(".so"))
-    }
+fn is_plugin(path: &Path) -> bool {
+    let name = path.file_name().and_then(|name| name.to_str());
+    name.is_some_and(|name| name.starts_with("libonnxruntime_providers_") && name.ends_with(".so"))
 }
 
 #[cfg(test)]

@@ -4,7 +4,7 @@ use std::time::{Duration, Instant};
 
 use dettaglio_domain::device::{MOST_DIFFERENCE, Outcome};
 
-use super::{Answers, Input};
+use crate::model::answers::{Answers, Input};
 
 /// How long a device and the reference are run each, in all.
 const LONG: Duration = Duration::from_secs(2);
@@ -82,8 +82,8 @@ fn median(mut seconds: Vec<f64>) -> f64 {
 
 #[cfg(test)]
 mod tests {
-    use super::super::Take;
     use super::*;
+    use crate::model::answers::Take;
 
     /// Answers what it is given plus `off`, after `pause`; fails from the run on that `fails_at` says.
     struct Fake {

@@ -4,7 +4,7 @@ use std::sync::{Arc, OnceLock};
 
 use dettaglio_domain::device::{Device, REFERENCE};
 
-use crate::model::network::finite;
+use super::network::finite;
 
 /// A tensor that a network is given: its name, shape and values, row-major.
 pub(crate) type Input<'a> = (&'a str, [usize; 4], &'a [f32]);
