@@ -55,6 +55,11 @@ need_debian() {
   rm -f "$log"
 }
 
+# get_wheel NAME==VERSION FOLDER: a Python package as it is published, without what it needs.
+get_wheel() {
+  python3 -m pip download --quiet --disable-pip-version-check --no-deps --only-binary=:all: --dest "$2" "$1"
+}
+
 # The runtime's library, out of the Python wheel; no Python is needed to run it.
 need_onnxruntime() {
   local folder=vendor/onnxruntime
@@ -63,8 +68,7 @@ need_onnxruntime() {
   say "Getting ONNX Runtime $ONNXRUNTIME_VERSION ..."
   local work
   work=$(mktemp -d)
-  python3 -m pip download --quiet --disable-pip-version-check --no-deps --only-binary=:all: --dest "$work" \
-    "onnxruntime==$ONNXRUNTIME_VERSION" || fail "onnxruntime $ONNXRUNTIME_VERSION could not be had from the Python package index: is the network there?"
+  get_wheel "onnxruntime==$ONNXRUNTIME_VERSION" "$work" || fail "onnxruntime $ONNXRUNTIME_VERSION could not be had from the Python package index: is the network there?"
   mkdir -p $folder
   python3 - "$work" $folder <<'PYTHON'
 import glob, shutil, sys, zipfile
@@ -94,8 +98,7 @@ need_plugin() {
   [ "$(cat $folder/version 2>/dev/null)" = "$version" ] && return 0
   say "Getting the plug-in $name $version ..."
   work=$(mktemp -d)
-  python3 -m pip download --quiet --disable-pip-version-check --no-deps --only-binary=:all: --dest "$work" "onnxruntime-ep-$name==$version" ||
-    { rm -rf "$work"; return 1; }
+  get_wheel "onnxruntime-ep-$name==$version" "$work" || { rm -rf "$work"; return 1; }
   rm -rf "$folder"
   mkdir -p "$folder"
   python3 - "$work" "$folder" <<'PYTHON'

@@ -373,12 +373,8 @@ pub struct ShelfArgs {
     #[arg(long, value_name = "DIR", env = "DETTAGLIO_DATA")]
     pub data: Option<PathBuf>,
     /// What computes the models: auto (the fastest that is right), cpu, gpu, or a name that `dettaglio devices` lists.
-    #[arg(long, env = "DETTAGLIO_DEVICE", value_parser = device)]
+    #[arg(long, env = "DETTAGLIO_DEVICE")]
     pub device: Option<Wanted>,
-}
-
-fn device(text: &str) -> Result<Wanted, String> {
-    text.parse()
 }
 
 #[derive(Args)]

@@ -21,7 +21,7 @@ use indicatif::{ProgressBar, ProgressStyle};
 
 use crate::args::{CompareArgs, EnlargeArgs, FacesArgs, ReadArgs, SizeArgs, SuggestArgs, pixels};
 use crate::devices::ready_shelf;
-use crate::models::finder;
+use crate::models::{finder, shelf};
 use crate::steps;
 
 /// Tiles that a run shares between its bands are in a store of its own; this one only serves single regions.
@@ -226,7 +226,8 @@ pub fn pictures(inputs: &[String]) -> anyhow::Result<Vec<PathBuf>> {
 }
 
 pub fn read(args: &ReadArgs) -> anyhow::Result<()> {
-    let shelf = ready_shelf(&args.shelf)?;
+    // What looks at pictures is no model of the shelf: no device is tried for it.
+    let shelf = shelf(&args.shelf)?;
     let decoded = open(&args.input)?;
     let reading = sight::read(&decoded.original, &decoded.facts, &shelf)?;
     if args.json {

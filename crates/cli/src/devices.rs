@@ -27,8 +27,7 @@ pub fn devices(args: &DevicesArgs) -> anyhow::Result<()> {
     say!("{:<22} {:<9} the processor, by the runtime's own code: what is right", REFERENCE, mark(REFERENCE));
     for found in &survey.found {
         let (device, outcome) = (&found.tried.device, &found.tried.outcome);
-        let maker = if device.maker.is_empty() { String::new() } else { format!(" by {}", device.maker) };
-        say!("{:<22} {:<9} {}{maker}: {outcome}", device.name, mark(&device.name), device.kind);
+        say!("{:<22} {:<9} {}: {outcome}", device.name, mark(&device.name), device.what());
     }
     tell(&survey);
     if !devices.has_plugins() {

@@ -9,16 +9,13 @@ use dettaglio_domain::geometry::Region;
 use rayon::prelude::*;
 
 use crate::picture::Planes;
-use crate::plane::{box_mean, gaussian, gaussian_kernel, highest, lowest, slope_energy, smoothstep};
+use crate::plane::{LEAST, box_mean, cut, gaussian, gaussian_kernel, highest, lowest, slope_energy, smoothstep};
 
 /// An overshoot that an unguarded edge may have, as a share of full scale.
 const WIDEST_OVERSHOOT: f32 = 0.25;
 
 /// Columns and rows of the blocks that edges are found in: all planes that one takes lie in a core's own cache.
 const BLOCK: (usize, usize) = (512, 96);
-
-/// Values that a thread takes at least.
-const PART: usize = 1 << 15;
 
 /// Slopes, in luminance over the edge width, below and above which tone counts as flat and as an edge.
 const FLAT_SLOPE: (f32, f32) = (0.012, 0.05);
@@ -39,16 +36,16 @@ pub fn apply(finish: &Finish, planes: &mut Planes, place: Region<Enlarged>) {
 pub fn apply_sparing(finish: &Finish, planes: &mut Planes, place: Region<Enlarged>, skin: Option<&[f32]>) {
     let luminance = planes.luminance();
     let width = planes.size().width as usize;
-    let mut change = vec![0.0_f32; luminance.len()];
-    if let Some(edges) = &finish.edges {
-        sharpen_in_blocks(edges, &luminance, width, skin, &mut change);
-    }
+    let mut change = match &finish.edges {
+        Some(edges) => sharpened(edges, &luminance, width, skin),
+        None => vec![0.0; luminance.len()],
+    };
     if let Some(grain) = &finish.grain {
         lay_grain(grain, &luminance, place, &mut change);
     }
     let area = luminance.len();
     planes.values_mut().par_chunks_mut(area).for_each(|plane| {
-        plane.par_iter_mut().zip(&change).with_min_len(PART).for_each(|(value, change)| {
+        plane.par_iter_mut().zip(&change).with_min_len(LEAST).for_each(|(value, change)| {
             *value = (*value + change).clamp(0.0, 1.0);
         });
     });
@@ -75,8 +72,8 @@ pub fn mask(edges: &Edges, luminance: &[f32], width: usize) -> Vec<f32> {
     mask
 }
 
-/// [`sharpen`], block by block: each is given what lies around it, and comes out as that part of the whole.
-fn sharpen_in_blocks(edges: &Edges, luminance: &[f32], width: usize, skin: Option<&[f32]>, change: &mut [f32]) {
+/// [`sharpened_at_once`], block by block: each is given what lies around it, and comes out as that part of the whole.
+fn sharpened(edges: &Edges, luminance: &[f32], width: usize, skin: Option<&[f32]>) -> Vec<f32> {
     let (columns, rows) = BLOCK;
     let (height, halo, across) = (luminance.len() / width, edges_halo(edges) as usize, width.div_ceil(columns));
     let count = across * height.div_ceil(rows);
@@ -88,12 +85,12 @@ fn sharpen_in_blocks(edges: &Edges, luminance: &[f32], width: usize, skin: Optio
             let (left, top) = (x.saturating_sub(halo), y.saturating_sub(halo));
             let (far_right, far_bottom) = ((right + halo).min(width), (bottom + halo).min(height));
             let padded = |plane: &[f32]| cut(plane, width, (left, far_right), (top, far_bottom));
-            let mut padded_change = vec![0.0; (far_right - left) * (far_bottom - top)];
             let skin = skin.map(padded);
-            sharpen(edges, &padded(luminance), far_right - left, skin.as_deref(), &mut padded_change);
-            cut(&padded_change, far_right - left, (x - left, right - left), (y - top, bottom - top))
+            let change = sharpened_at_once(edges, &padded(luminance), far_right - left, skin.as_deref());
+            cut(&change, far_right - left, (x - left, right - left), (y - top, bottom - top))
         })
         .collect();
+    let mut change = vec![0.0; luminance.len()];
     change.par_chunks_mut(width).enumerate().for_each(|(y, line)| {
         for (column, part) in line.chunks_mut(columns).enumerate() {
             let block = &blocks[y / rows * across + column];
@@ -101,25 +98,23 @@ fn sharpen_in_blocks(edges: &Edges, luminance: &[f32], width: usize, skin: Optio
             part.copy_from_slice(&block[y % rows * wide..][..wide]);
         }
     });
+    change
 }
 
-/// The part of a plane between two columns and two rows.
-fn cut(plane: &[f32], width: usize, (left, right): (usize, usize), (top, bottom): (usize, usize)) -> Vec<f32> {
-    (top..bottom).flat_map(|y| &plane[y * width + left..y * width + right]).copied().collect()
-}
-
-fn sharpen(edges: &Edges, luminance: &[f32], width: usize, skin: Option<&[f32]>, change: &mut [f32]) {
+/// What is added to the luminance of a plane.
+fn sharpened_at_once(edges: &Edges, luminance: &[f32], width: usize, skin: Option<&[f32]>) -> Vec<f32> {
     let blurred = gaussian(luminance, width, edges.width.clamp(0.3, 12.0));
     let mask = (edges.leave_flat > 0.0).then(|| mask(edges, luminance, width));
     let reach = guard_reach(edges);
     let (low, high) = (lowest(luminance, width, reach), highest(luminance, width, reach));
     let margin = (1.0 - edges.halo_guard.clamp(0.0, 1.0)) * WIDEST_OVERSHOOT;
-    change.iter_mut().enumerate().for_each(|(i, out)| {
+    let change = luminance.iter().enumerate().map(|(i, own)| {
         let open = mask.as_ref().map_or(1.0, |m| 1.0 - edges.leave_flat * (1.0 - m[i]));
         let open = open * skin.map_or(1.0, |skin| 1.0 - edges.leave_skin * skin[i]);
-        let sharp = luminance[i] + edges.strength * open * (luminance[i] - blurred[i]);
-        *out = sharp.clamp(low[i] - margin, high[i] + margin) - luminance[i];
+        let sharp = own + edges.strength * open * (own - blurred[i]);
+        sharp.clamp(low[i] - margin, high[i] + margin) - own
     });
+    change.collect()
 }
 
 fn lay_grain(grain: &PrintGrain, luminance: &[f32], place: Region<Enlarged>, change: &mut [f32]) {
@@ -228,9 +223,8 @@ mod tests {
         let luminance: Vec<f32> = (0..size.area()).map(|i| ((i * 7919) % 251) as f32 / 250.0).collect();
         let skin: Vec<f32> = (0..size.area()).map(|i| (i % 7) as f32 / 6.0).collect();
         let edges = Edges { leave_skin: 0.7, width: 2.3, ..EDGES };
-        let (mut whole, mut blocks) = (vec![0.0; luminance.len()], vec![0.0; luminance.len()]);
-        sharpen(&edges, &luminance, size.width as usize, Some(&skin), &mut whole);
-        sharpen_in_blocks(&edges, &luminance, size.width as usize, Some(&skin), &mut blocks);
+        let whole = sharpened_at_once(&edges, &luminance, size.width as usize, Some(&skin));
+        let blocks = sharpened(&edges, &luminance, size.width as usize, Some(&skin));
         assert!(whole == blocks, "to the bit");
     }
 

@@ -6,7 +6,7 @@
 use rayon::prelude::*;
 
 /// Pixels that a thread takes at least: a smaller plane is one of many, among which the threads are divided.
-const LEAST: usize = 1 << 17;
+pub const LEAST: usize = 1 << 17;
 
 /// Rows that come to [`LEAST`].
 fn rows(width: usize) -> usize {
@@ -80,6 +80,11 @@ pub fn slope_energy(plane: &[f32], width: usize) -> Vec<f32> {
         }
     });
     energy
+}
+
+/// The part of a plane between two columns and two rows, the second of each not included.
+pub fn cut(plane: &[f32], width: usize, (left, right): (usize, usize), (top, bottom): (usize, usize)) -> Vec<f32> {
+    (top..bottom).flat_map(|y| &plane[y * width + left..y * width + right]).copied().collect()
 }
 
 /// 0 up to `low`, 1 from `high` on, and a smooth rise between them.

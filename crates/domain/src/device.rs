@@ -59,6 +59,13 @@ pub struct Device {
     pub maker: String,
 }
 
+impl Device {
+    /// What it is and who made it: "graphics processor by Vetreria".
+    pub fn what(&self) -> String {
+        if self.maker.is_empty() { self.kind.to_string() } else { format!("{} by {}", self.kind, self.maker) }
+    }
+}
+
 /// The name of the `nth` device, from 0 on, of this kind that a provider of the runtime reaches ("CUDAExecutionProvider").
 pub fn name_of(provider: &str, kind: DeviceKind, nth: usize) -> String {
     let short: String = provider

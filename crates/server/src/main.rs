@@ -101,7 +101,7 @@ struct PlaceArgs {
     threads: Option<usize>,
     /// What computes the models: auto (the fastest that is right), cpu, gpu, or a name that `dettaglio devices` lists; by default
     /// what was said in the settings.
-    #[arg(long, env = "DETTAGLIO_DEVICE", value_parser = |text: &str| text.parse::<Wanted>())]
+    #[arg(long, env = "DETTAGLIO_DEVICE")]
     device: Option<Wanted>,
     /// Gigabytes of computed tiles that are kept on disk.
     #[arg(long, default_value_t = 4)]

@@ -1869,6 +1869,8 @@ export interface components {
             in_words: string;
             /** @description Whether it may be asked for. */
             may_be_used: boolean;
+            /** @description What it is and who made it, in words. */
+            what: string;
         };
         /** @description What this installation is connected to. */
         Devices: {

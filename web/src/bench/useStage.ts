@@ -34,43 +34,39 @@ export function useSeen<T>(stage: Stage | undefined, pick: (seen: Seen) => T): T
 
 /** What is shown, as it was when it last rested for so long. */
 export function useSeenAtRest(stage: Stage | undefined, milliseconds: number): Seen {
-  const [rested, setRested] = useState(NOTHING_SEEN);
-  useEffect(() => {
-    if (!stage) return;
-    const rest = afterRest(milliseconds, setRested);
-    rest.begin(stage.snapshot());
-    const leave = stage.subscribe(() => rest.begin(stage.snapshot()));
-    return () => {
-      leave();
-      rest.end();
-    };
-  }, [stage, milliseconds]);
-  return rested;
+  return useRested(stage, followSeen, NOTHING_SEEN, milliseconds);
 }
 
 /** Where the pointer last rested for so long, in pixels of the original; nothing where it has left the picture's panes. */
 export function usePointerAtRest(stage: Stage | undefined, milliseconds: number): Point | undefined {
-  const [rested, setRested] = useState<Point>();
-  useEffect(() => {
-    if (!stage) return;
-    const rest = afterRest(milliseconds, setRested);
-    const leave = stage.onPointing(rest.begin);
-    return () => {
-      leave();
-      rest.end();
-    };
-  }, [stage, milliseconds]);
-  return rested;
+  return useRested(stage, followPointer, undefined, milliseconds);
 }
 
-/** Tells of the last value that was begun with, once no other has come for so long. */
-function afterRest<T>(milliseconds: number, tell: (value: T) => void) {
-  let timer: ReturnType<typeof setTimeout> | undefined;
-  return {
-    begin: (value: T) => {
+/** Follows a stage until what is answered is called. */
+type Follow<T> = (stage: Stage, tell: (value: T) => void) => () => void;
+
+const followPointer: Follow<Point | undefined> = (stage, tell) => stage.onPointing(tell);
+
+const followSeen: Follow<Seen> = (stage, tell) => {
+  const now = () => tell(stage.snapshot());
+  now();
+  return stage.subscribe(now);
+};
+
+/** The last value that was told of, once no other has come for so long. `follow` is the same each time. */
+function useRested<T>(stage: Stage | undefined, follow: Follow<T>, first: T, milliseconds: number): T {
+  const [rested, setRested] = useState(first);
+  useEffect(() => {
+    if (!stage) return;
+    let timer: ReturnType<typeof setTimeout> | undefined;
+    const leave = follow(stage, (value) => {
       clearTimeout(timer);
-      timer = setTimeout(() => tell(value), milliseconds);
-    },
-    end: () => clearTimeout(timer),
-  };
+      timer = setTimeout(() => setRested(value), milliseconds);
+    });
+    return () => {
+      leave();
+      clearTimeout(timer);
+    };
+  }, [stage, follow, milliseconds]);
+  return rested;
 }

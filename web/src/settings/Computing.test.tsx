@@ -12,6 +12,7 @@ const LAMP = {
   outcome: "right",
   times: 6.2,
   difference: 1e-6,
+  what: "graphics processor by Vetreria",
   in_words: "6.20 times as fast as the processor's own code",
   may_be_used: true,
 };

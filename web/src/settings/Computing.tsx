@@ -14,8 +14,6 @@ const KEY = ["computing"];
 /** How often it is looked whether the devices have been tried by now, in milliseconds. */
 const LOOK_AGAIN = 5000;
 
-const MADE_OF = { processor: "processor", graphics: "graphics processor", neural: "neural processor" } as const;
-
 export function ComputingPanel() {
   const client = useQueryClient();
   const standing = useQuery({
@@ -67,7 +65,7 @@ export function ComputingPanel() {
               key={device.name}
               name={device.name}
               busy={busy || !device.may_be_used}
-              title={`${device.name}, a ${MADE_OF[device.kind]}${device.maker ? ` by ${device.maker}` : ""}`}
+              title={`${device.name}, a ${device.what}`}
             >
               {device.in_words}
             </Choice>

@@ -569,14 +569,14 @@ export class Stage {
 
 /** What says the same as before is the same object as before: who follows a part of it hears of nothing else. */
 function withOldParts(seen: Seen, before: Seen): Seen {
-  const says = (part: unknown) => JSON.stringify(part);
-  const kept = Object.fromEntries(
-    Object.entries(seen).map(([name, part]) => {
-      const old: unknown = before[name as keyof Seen];
-      return [name, says(part) === says(old) ? old : part];
-    }),
-  ) as unknown as Seen;
-  return says(kept) === says(before) ? before : kept;
+  const kept: Seen = { ...seen };
+  let changed = false;
+  const keep = <K extends keyof Seen>(name: K) => {
+    if (JSON.stringify(seen[name]) === JSON.stringify(before[name])) kept[name] = before[name];
+    else changed = true;
+  };
+  (Object.keys(seen) as (keyof Seen)[]).forEach(keep);
+  return changed ? kept : before;
 }
 
 const sizeText = ({ width, height }: Extent) => `${width} ${height}`;

@@ -10,8 +10,8 @@ use std::io::{self, Read};
 use std::os::fd::OwnedFd;
 use std::os::unix::net::UnixStream;
 use std::path::Path;
-use std::process::{Child, Command, Stdio};
-use std::time::Duration;
+use std::process::{Child, Command, ExitStatus, Stdio};
+use std::time::{Duration, Instant};
 
 use rustix::net::RecvFlags;
 use rustix::process::Pid;
@@ -82,6 +82,29 @@ impl Helper {
         }
         why.to_string()
     }
+}
+
+/// What a program says, with how it ends; nothing where that takes longer than `limit`, when it is ended. It is given nothing, and its
+/// complaints go nowhere.
+pub(crate) fn said_within(command: &mut Command, limit: Duration) -> io::Result<Option<(ExitStatus, String)>> {
+    let mut child = command.stdin(Stdio::null()).stdout(Stdio::piped()).stderr(Stdio::null()).spawn()?;
+    let began = Instant::now();
+    let status = loop {
+        match child.try_wait()? {
+            Some(status) => break status,
+            None if began.elapsed() > limit => {
+                let _ = child.kill();
+                let _ = child.wait();
+                return Ok(None);
+            }
+            None => std::thread::sleep(Duration::from_millis(20)),
+        }
+    };
+    let mut said = String::new();
+    if let Some(mut out) = child.stdout.take() {
+        out.read_to_string(&mut said)?;
+    }
+    Ok(Some((status, said)))
 }
 
 impl Drop for Helper {

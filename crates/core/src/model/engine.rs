@@ -109,23 +109,30 @@ impl Engine {
         named
     }
 
-    /// Has networks that are opened from now on computed on a device, with the reference in reserve; by the runtime's own code where there is none.
+    /// Has networks that are opened from now on computed on a device, with the reference in reserve.
     ///
     /// # Errors
     ///
     /// In words, where its plug-in does not load any more, or does not bring it.
-    pub fn compute_on(&self, device: Option<(&Path, &Device)>) -> Result<(), String> {
-        if let Some((plugin, device)) = device
-            && !self.devices().contains(device)
-        {
+    pub(super) fn compute_on(&self, plugin: &Path, device: &Device) -> Result<(), String> {
+        if !self.devices().contains(device) {
             self.register(plugin)?;
             if !self.devices().contains(device) {
                 return Err(format!("{} does not bring {} any more", plugin.display(), device.name));
             }
         }
-        let chosen = device.map(|(_, device)| Arc::new(Chosen::new(device.clone())));
-        *CHOSEN.write().unwrap_or_else(|e| e.into_inner()) = chosen;
+        Self::choose(Some(device));
         Ok(())
+    }
+
+    /// Has networks that are opened from now on computed by the runtime's own code.
+    pub(super) fn compute_by_reference() {
+        Self::choose(None);
+    }
+
+    fn choose(device: Option<&Device>) {
+        let chosen = device.map(|device| Arc::new(Chosen::new(device.clone())));
+        *CHOSEN.write().unwrap_or_else(|e| e.into_inner()) = chosen;
     }
 
     /// The device that was chosen; none for the runtime's own code.

@@ -16,6 +16,7 @@ pub mod own;
 
 mod shelf;
 mod shipped;
+mod whole;
 
 pub mod sight;
 

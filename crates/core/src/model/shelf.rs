@@ -232,14 +232,18 @@ impl Shelf {
 
     /// Lets go of all networks that nobody uses: they are opened anew, on the device that is chosen by then.
     pub fn close_all(&self) {
-        self.models.iter().filter(|model| model.unused_since().is_some()).for_each(|model| model.close());
+        self.close_but(0);
     }
 
     /// Lets go of networks that nobody uses, but for the few that were used last.
     pub fn close_unused(&self) {
+        self.close_but(MOST_LOADED);
+    }
+
+    fn close_but(&self, kept: usize) {
         let mut unused: Vec<_> = self.models.iter().filter_map(|model| Some((model.unused_since()?, model))).collect();
         unused.sort_by_key(|(since, _)| *since);
-        let beyond = unused.len().saturating_sub(MOST_LOADED);
+        let beyond = unused.len().saturating_sub(kept);
         unused[..beyond].iter().for_each(|(_, model)| model.close());
     }
 }

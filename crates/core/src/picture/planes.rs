@@ -3,8 +3,7 @@
 use dettaglio_domain::geometry::{Region, Size};
 use rayon::prelude::*;
 
-/// Pixels that a thread takes at least.
-const PART: usize = 1 << 15;
+use crate::plane::LEAST;
 
 /// Three planes of f32, R then G then B, each row-major: shape (3, height, width).
 ///
@@ -118,7 +117,7 @@ impl Planes {
     /// ITU-R BT.601 luminance of every pixel, 0..1, shape (height, width).
     pub fn luminance(&self) -> Vec<f32> {
         let (r, (g, b)) = (self.plane(0), (self.plane(1), self.plane(2)));
-        let weighed = r.par_iter().zip(g.par_iter().zip(b)).with_min_len(PART);
+        let weighed = r.par_iter().zip(g.par_iter().zip(b)).with_min_len(LEAST);
         weighed.map(|(r, (g, b))| 0.299 * r + 0.587 * g + 0.114 * b).collect()
     }
 }

@@ -21,7 +21,7 @@ use crate::enlarge::Source;
 use crate::frame::Framed;
 use crate::model::Network;
 use crate::picture::Planes;
-use crate::plane::highest;
+use crate::plane::{cut, highest};
 
 /// Pixels by which what was found grows: the rim of a mark is fainter than what counts as found.
 const GROWN: u32 = 2;
@@ -88,11 +88,9 @@ impl<'a> WearMarks<'a> {
             marks.iter_mut().zip(likely).filter(|(_, p)| **p > threshold).for_each(|(mark, _)| *mark = 1.0);
         }
         let marks = highest(&marks, padded.width as usize, GROWN as usize);
-        let rows = (0..region.height).flat_map(|y| {
-            let start = ((region.y - padded.y + y) * padded.width + (region.x - padded.x)) as usize;
-            &marks[start..start + region.width as usize]
-        });
-        Ok(rows.copied().collect())
+        let (left, top) = ((region.x - padded.x) as usize, (region.y - padded.y) as usize);
+        let (right, bottom) = (left + region.width as usize, top + region.height as usize);
+        Ok(cut(&marks, padded.width as usize, (left, right), (top, bottom)))
     }
 }
 

@@ -59,6 +59,8 @@ pub struct DeviceView {
     /// Which, and what came of trying it.
     #[serde(flatten)]
     pub tried: Tried,
+    /// What it is and who made it, in words.
+    pub what: String,
     /// What came of it, in words.
     pub in_words: String,
     /// Whether it may be asked for.
@@ -67,7 +69,12 @@ pub struct DeviceView {
 
 impl DeviceView {
     fn of(tried: &Tried) -> Self {
-        Self { in_words: tried.outcome.to_string(), may_be_used: tried.may_be_used(), tried: tried.clone() }
+        Self {
+            what: tried.device.what(),
+            in_words: tried.outcome.to_string(),
+            may_be_used: tried.may_be_used(),
+            tried: tried.clone(),
+        }
     }
 }
 
@@ -108,14 +115,20 @@ impl Computing {
     /// Tries all devices anew, and computes on what serves best of what is wanted.
     pub async fn try_all(&self, studio: &Arc<Studio>) -> Result<(), Problem> {
         let _turn = self.trying.lock().await;
-        let devices = self.devices.clone();
-        let survey = blocking(move || devices.try_all()).await?;
+        let (devices, wanted) = (self.devices.clone(), self.lock().wanted.clone());
+        let (survey, trouble) = blocking(move || {
+            let survey = devices.try_all();
+            let trouble = devices.compute_on(&wanted, &survey).err();
+            (survey, trouble)
+        })
+        .await?;
         for trouble in &survey.troubles {
             tracing::warn!("the plug-in {trouble}");
         }
-        let mut state = self.lock();
-        state.trouble = self.devices.compute_on(&state.wanted, &survey).err();
-        state.survey = Some(survey);
+        {
+            let mut state = self.lock();
+            (state.survey, state.trouble) = (Some(survey), trouble);
+        }
         tracing::info!(device = Engine::device_name(), "models are computed");
         studio.renderer().shelf().close_all();
         Ok(())
@@ -127,10 +140,13 @@ impl Computing {
         if !is_tried {
             self.try_all(studio).await?;
         }
-        let mut state = self.lock();
-        let survey = state.survey.clone().unwrap_or_default();
-        self.devices.want(&wanted, &survey).map_err(|why| Problem::refused("device.unusable", why))?;
-        (state.wanted, state.trouble) = (wanted, None);
+        let (devices, survey, asked) = (self.devices.clone(), self.lock().survey.clone(), wanted.clone());
+        let chosen = blocking(move || devices.want(&asked, &survey.unwrap_or_default())).await?;
+        chosen.map_err(|why| Problem::refused("device.unusable", why))?;
+        {
+            let mut state = self.lock();
+            (state.wanted, state.trouble) = (wanted, None);
+        }
         studio.renderer().shelf().close_all();
         Ok(())
     }

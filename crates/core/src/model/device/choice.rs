@@ -52,11 +52,18 @@ impl Devices {
     ///
     /// In words, where a device is asked for that is not there or may not be used. Of all that serve, one that does not load any more is passed over.
     pub fn compute_on(&self, wanted: &Wanted, survey: &Survey) -> Result<Option<Device>, String> {
-        let engine = || Engine::load().map_err(|e| e.to_string());
-        let chosen = survey.choose(wanted)?;
-        match engine()?.compute_on(chosen) {
-            Ok(()) => Ok(chosen.map(|(_, device)| device.clone())),
-            Err(_) if *wanted == Wanted::Auto => engine()?.compute_on(None).map(|()| None),
+        let Some((plugin, device)) = survey.choose(wanted)? else {
+            // Whoever computes nothing does without the runtime.
+            Engine::compute_by_reference();
+            return Ok(None);
+        };
+        let engine = Engine::load().map_err(|e| e.to_string());
+        match engine.and_then(|engine| engine.compute_on(plugin, device)) {
+            Ok(()) => Ok(Some(device.clone())),
+            Err(_) if *wanted == Wanted::Auto => {
+                Engine::compute_by_reference();
+                Ok(None)
+            }
             Err(why) => Err(why),
         }
     }

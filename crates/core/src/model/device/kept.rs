@@ -1,6 +1,6 @@
 //! What was found of devices, kept in a small file until a plug-in or the runtime changes.
 
-use std::io::{self, Write};
+use std::io;
 use std::path::{Path, PathBuf};
 use std::time::SystemTime;
 
@@ -8,6 +8,7 @@ use dettaglio_domain::device::Wanted;
 use serde::{Deserialize, Serialize};
 
 use super::survey::Survey;
+use crate::model::whole::write_whole;
 
 /// The file's name in the data folder.
 pub const FILE: &str = "devices.json";
@@ -76,14 +77,8 @@ impl KeptDevices {
         serde_json::from_str(&text).unwrap_or_default()
     }
 
-    /// Written beside the old one and renamed, as another program may read it meanwhile.
     fn write(&self, kept: &Kept) -> io::Result<()> {
-        let folder = self.0.parent().unwrap_or(Path::new("."));
-        std::fs::create_dir_all(folder)?;
-        let mut fresh = tempfile::NamedTempFile::new_in(folder)?;
-        fresh.write_all(serde_json::to_string_pretty(kept)?.as_bytes())?;
-        fresh.persist(&self.0)?;
-        Ok(())
+        write_whole(&self.0, &serde_json::to_vec_pretty(kept)?)
     }
 }
 

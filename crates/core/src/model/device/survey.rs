@@ -1,14 +1,14 @@
 //! Which devices there are and what came of trying them: every plug-in in a process of its own.
 
-use std::io::Read;
 use std::path::{Path, PathBuf};
-use std::process::{Command, ExitStatus, Stdio};
-use std::time::{Duration, Instant};
+use std::process::Command;
+use std::time::Duration;
 
 use dettaglio_domain::device::{self, Device, Tried, Wanted};
 use serde::{Deserialize, Serialize};
 
 use super::trial;
+use crate::apart::said_within;
 use crate::model::engine::Engine;
 
 /// The hidden command with which a program tries a plug-in, given its library and the model to try it with.
@@ -75,31 +75,10 @@ fn tried_apart(program: &Path, models: &Path, plugin: &Path) -> Result<Vec<Tried
     if !plugin.is_file() {
         return Err("there is no such file".to_owned());
     }
-    let mut child = Command::new(program)
-        .arg(TRY_COMMAND)
-        .arg(plugin)
-        .arg(models.join(TRIED_WITH))
-        .stdin(Stdio::null())
-        .stdout(Stdio::piped())
-        .stderr(Stdio::null())
-        .spawn()
-        .map_err(|e| format!("{} cannot be started: {e}", program.display()))?;
-    let began = Instant::now();
-    let status: ExitStatus = loop {
-        match child.try_wait().map_err(|e| e.to_string())? {
-            Some(status) => break status,
-            None if began.elapsed() > PATIENCE => {
-                let _ = child.kill();
-                let _ = child.wait();
-                return Err(format!("it was not tried within {} s", PATIENCE.as_secs()));
-            }
-            None => std::thread::sleep(Duration::from_millis(20)),
-        }
-    };
-    let mut text = String::new();
-    if let Some(mut out) = child.stdout.take() {
-        out.read_to_string(&mut text).map_err(|e| e.to_string())?;
-    }
+    let mut command = Command::new(program);
+    command.arg(TRY_COMMAND).arg(plugin).arg(models.join(TRIED_WITH));
+    let said = said_within(&mut command, PATIENCE).map_err(|e| format!("{}: {e}", program.display()))?;
+    let (status, text) = said.ok_or_else(|| format!("it was not tried within {} s", PATIENCE.as_secs()))?;
     // Drivers may have said something before.
     let answer = text.lines().last().and_then(|line| serde_json::from_str::<Result<Vec<Tried>, String>>(line).ok());
     answer.unwrap_or_else(|| Err(format!("it brought down the process that tried it ({status})")))

@@ -2,8 +2,8 @@
 
 use std::io::Read;
 use std::path::Path;
-use std::process::{Command, Stdio};
-use std::time::{Duration, Instant};
+use std::process::Command;
+use std::time::Duration;
 
 use dettaglio_domain::model::Trial;
 use rustix::process::{Resource, Rlimit, setrlimit};
@@ -12,6 +12,7 @@ use super::foreign::{Declared, OnnxRaw};
 use super::parts;
 use super::refusal::Refusal;
 use super::trial;
+use crate::apart::said_within;
 use crate::model::engine::Engine;
 
 /// The hidden command with which a program runs itself for a trial; the file follows.
@@ -35,31 +36,11 @@ pub fn try_file(program: &Path, file: &Path) -> Result<Trial, Refusal> {
     let not_tried = |e: std::io::Error| Refusal::NotTried { why: e.to_string() };
     // From an empty folder, so that no name in the file leads anywhere.
     let (nowhere, file) = (tempfile::tempdir().map_err(not_tried)?, file.canonicalize().map_err(not_tried)?);
-    let mut child = Command::new(program)
-        .arg(CHILD_COMMAND)
-        .arg(file)
-        .current_dir(nowhere.path())
-        .stdin(Stdio::null())
-        .stdout(Stdio::piped())
-        .stderr(Stdio::null())
-        .spawn()
-        .map_err(not_tried)?;
-    let began = Instant::now();
-    let status = loop {
-        match child.try_wait().map_err(not_tried)? {
-            Some(status) => break status,
-            None if began.elapsed() > Duration::from_secs(SECONDS) => {
-                let _ = child.kill();
-                let _ = child.wait();
-                return Err(Refusal::TimedOut { seconds: SECONDS });
-            }
-            None => std::thread::sleep(Duration::from_millis(20)),
-        }
+    let mut command = Command::new(program);
+    command.arg(CHILD_COMMAND).arg(file).current_dir(nowhere.path());
+    let Some((status, answer)) = said_within(&mut command, Duration::from_secs(SECONDS)).map_err(not_tried)? else {
+        return Err(Refusal::TimedOut { seconds: SECONDS });
     };
-    let mut answer = String::new();
-    if let Some(mut out) = child.stdout.take() {
-        out.read_to_string(&mut answer).map_err(not_tried)?;
-    }
     match serde_json::from_str::<Result<Trial, Refusal>>(&answer) {
         Ok(answer) if status.success() => answer,
         _ => Err(Refusal::Crashed { how: status.to_string() }),

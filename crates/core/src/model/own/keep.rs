@@ -8,6 +8,7 @@ use dettaglio_domain::model::{Card, Cleaner, Enlarger, Grade, Task, Trial};
 
 use crate::model::cards::read_card;
 use crate::model::error::ModelError;
+use crate::model::whole::write_whole;
 
 /// The longest name of a model.
 const LONGEST_NAME: usize = 60;
@@ -102,7 +103,6 @@ impl OwnModels {
             return Err(OwnError::NameTaken { name: name.to_owned() });
         }
         let card = card(name, file_name, sha256, trial, added_on);
-        std::fs::create_dir_all(&self.folder)?;
         self.write(&format!("{}.onnx", card.id), &bytes)?;
         let text = serde_json::to_vec_pretty(&card).map_err(std::io::Error::other)?;
         self.write(&format!("{}.json", card.id), &text)?;
@@ -120,17 +120,13 @@ impl OwnModels {
         let mut all = self.retired();
         let changed = if retired { all.insert(id.to_owned()) } else { all.remove(id) };
         if changed {
-            std::fs::create_dir_all(&self.folder)?;
             self.write(RETIRED, &serde_json::to_vec_pretty(&all).map_err(std::io::Error::other)?)?;
         }
         Ok(())
     }
 
     fn write(&self, name: &str, bytes: &[u8]) -> std::io::Result<()> {
-        let mut file = tempfile::NamedTempFile::new_in(&self.folder)?;
-        std::io::Write::write_all(&mut file, bytes)?;
-        file.persist(self.folder.join(name))?;
-        Ok(())
+        write_whole(&self.folder.join(name), bytes)
     }
 }
 

@@ -67,6 +67,18 @@ pub async fn picture_into(service: &Service, order: u64, file: &str, picture: Ve
     outcome[0]["original"]["id"].as_u64().unwrap_or_else(|| panic!("no picture came in: {outcome}"))
 }
 
+/// Looks until there is an answer. Looking takes its time as well, on a page of many elements: it is time that counts.
+async fn patiently<T>(what: &str, look: impl AsyncFn() -> Option<T>) -> T {
+    let began = Instant::now();
+    while began.elapsed() < PATIENCE {
+        if let Some(answer) = look().await {
+            return answer;
+        }
+        tokio::time::sleep(Duration::from_millis(100)).await;
+    }
+    panic!("not in {} s: {what}", PATIENCE.as_secs())
+}
+
 pub struct Browser {
     pub driver: Client,
     process: Process,
@@ -159,15 +171,7 @@ impl Browser {
     }
 
     pub async fn wait_until(&self, what: &str, condition: impl AsyncFn(&Self) -> bool) {
-        // Looking takes its time as well, on a page of many elements.
-        let began = Instant::now();
-        while began.elapsed() < PATIENCE {
-            if condition(self).await {
-                return;
-            }
-            tokio::time::sleep(Duration::from_millis(100)).await;
-        }
-        panic!("not in {} s: {what}", PATIENCE.as_secs());
+        patiently(what, async || condition(self).await.then_some(())).await;
     }
 
     /// Clicks the first element of a kind whose text contains this.
@@ -338,14 +342,7 @@ impl Browser {
 
     /// What an element answers; asked again where the page replaced it between finding and asking.
     async fn ask<T>(&self, css: &str, question: impl AsyncFn(&Element) -> Option<T>) -> T {
-        let began = Instant::now();
-        while began.elapsed() < PATIENCE {
-            if let Some(answer) = question(&self.find(css).await).await {
-                return answer;
-            }
-            tokio::time::sleep(Duration::from_millis(100)).await;
-        }
-        panic!("{css} does not stay in the page")
+        patiently(&format!("{css} stays in the page"), async || question(&self.find(css).await).await).await
     }
 
     pub async fn wait_for_text(&self, css: &str, text: &str) {
