@@ -3,6 +3,7 @@
 import { Box } from "@mui/material";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { type ReactNode, useEffect, useRef } from "react";
+import { useHurried } from "./hurried";
 import { useRoom } from "./room";
 
 /** `heightOf` is in pixels; `children` makes the row of an index. */
@@ -49,6 +50,7 @@ export function VirtualRows(props: {
               left: 0,
               right: 0,
               height: row.size,
+              contain: "strict",
               transform: `translateY(${row.start}px)`,
             }}
           >
@@ -67,7 +69,8 @@ export function VirtualGrid(props: {
   least: number;
   height: number;
   keyOf: (index: number) => number | string;
-  children: (index: number) => ReactNode;
+  /** `hurried` while cells pass by quicker than anyone sees what they hold. */
+  children: (index: number, hurried: boolean) => ReactNode;
 }) {
   const { count, least, height } = props;
   const [frame, { width }] = useRoom(NO_ROOM);
@@ -80,6 +83,7 @@ export function VirtualGrid(props: {
     paddingEnd: MARGIN,
     overscan: 2,
   });
+  const hurried = useHurried(list.isScrolling, list.scrollOffset ?? 0);
   const cells = list
     .getVirtualItems()
     .flatMap(({ index: row, start }) => Array.from({ length: columns }, (_, column) => ({ row, column, start })))
@@ -106,10 +110,12 @@ export function VirtualGrid(props: {
                 left: `calc(${column} * (100% + ${GAP}px) / ${columns})`,
                 width: `calc((100% + ${GAP}px) / ${columns} - ${GAP}px)`,
                 height,
+                // What a cell holds moves nothing outside it.
+                contain: "strict",
                 transform: `translateY(${start}px)`,
               }}
             >
-              {props.children(index)}
+              {props.children(index, hurried)}
             </Box>
           );
         })}

@@ -101,6 +101,8 @@ interface FrameProps {
   results: Enlargement[];
   /** Whether the latest result stands beside it. */
   both: boolean;
+  /** Whether it passes by too quickly to be seen: then it is an empty frame with a name. */
+  hurried: boolean;
   printings?: Printing[];
   onPick: (original: number, e: MouseEvent) => void;
   onShow: (original: number) => void;
@@ -108,6 +110,14 @@ interface FrameProps {
 
 export const Frame = memo(function Frame(props: FrameProps) {
   const { original, job, results } = props;
+  if (props.hurried) {
+    return (
+      <Box>
+        <span className="pictures" />
+        <span className="words name">{original.name}</span>
+      </Box>
+    );
+  }
   const fate = atPrinter(results, props.printings) ?? fateOf(job, results);
   const after = props.both ? results[0] : undefined;
   return (

@@ -108,7 +108,7 @@ export function OrderSheet(props: {
           height={FRAME_HEIGHT}
           keyOf={(i) => originals[i]?.id ?? i}
         >
-          {(i) => {
+          {(i, hurried) => {
             const original = originals[i];
             return (
               original && (
@@ -118,6 +118,7 @@ export function OrderSheet(props: {
                   job={lastJobs.get(original.id)}
                   results={results.get(original.id) ?? NO_RESULTS}
                   both={both}
+                  hurried={hurried}
                   printings={printings.data}
                   onPick={pick}
                   onShow={props.onShow}
