@@ -120,6 +120,9 @@ pub struct StepArgs {
     /// Fill only these: specks, lines, breaks; several with commas between them.
     #[arg(long, value_name = "KINDS", value_delimiter = ',', value_parser = ["specks", "lines", "breaks"], requires = "repair")]
     pub repair_only: Vec<String>,
+    /// Take out the dots of a halftone: off, auto (where dots are found), or this share of them, 0 to 1.
+    #[arg(long, value_name = "off|auto|SHARE")]
+    pub halftone: Option<AutoSetting>,
     /// Bring faded tone back: off, auto (where it looks like a scan of an old print), or by this share, 0 to 1.
     #[arg(long, value_name = "off|auto|SHARE")]
     pub fade: Option<AutoSetting>,

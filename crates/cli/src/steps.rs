@@ -13,6 +13,7 @@ use dettaglio_domain::file::Facts;
 use dettaglio_domain::finish::{Edges, Finish, PrintGrain};
 use dettaglio_domain::frame::Frame;
 use dettaglio_domain::geometry::Size;
+use dettaglio_domain::halftone::Halftone;
 use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::model::{Catalogue, EVERYDAY, Grade, LevelKind, ModelRef};
 use dettaglio_domain::reading::Reading;
@@ -173,6 +174,16 @@ impl StepArgs {
         {
             let named = |kind: &str| self.repair_only.iter().any(|named| named == kind);
             (wear.specks, wear.lines, wear.breaks) = (named("specks"), named("lines"), named("breaks"));
+        }
+        match self.halftone {
+            None => {}
+            Some(AutoSetting::Off) => repair.halftone = None,
+            Some(AutoSetting::Auto) => repair.halftone = Repair::suggested(reading(), shelf).halftone,
+            Some(AutoSetting::To(strength)) => {
+                let known = repair.halftone.take().or_else(|| reading().halftone());
+                let halftone = known.context("--halftone: no dots of a print were found in this picture")?;
+                repair.halftone = Some(Halftone { strength, ..halftone });
+            }
         }
         match self.fade {
             None => {}

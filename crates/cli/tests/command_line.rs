@@ -350,11 +350,33 @@ fn an_old_print_is_repaired_and_says_so(folder: TempDir) {
 }
 
 #[rstest]
+fn the_dots_of_a_halftone_are_taken_out(folder: TempDir) {
+    let (plain, out) = (folder.path().join("plain.png"), folder.path().join("out.png"));
+    let rough = |halftone: &str, out: &Path| {
+        let mut command = dettaglio();
+        command.arg("enlarge").arg(demo("fornace-1931.jpg")).args(["--factor", "1", "--model", "lanczos3"]);
+        let said = command.args(["--halftone", halftone, "-o"]).arg(out).assert().success();
+        if halftone == "auto" {
+            said.stdout(contains("dots of 3.5 px at 45° of a halftone taken out at 100 %"));
+        }
+        let picture = image::open(out).unwrap().to_luma8();
+        let steps = picture.rows().map(|row| {
+            let values: Vec<u8> = row.map(|pixel| pixel.0[0]).collect();
+            values.windows(2).map(|pair| u64::from(pair[0].abs_diff(pair[1]))).sum::<u64>()
+        });
+        steps.sum::<u64>()
+    };
+    let (with, without) = (rough("off", &plain), rough("auto", &out));
+    assert!(3 * without < with, "{with} with, {without} without");
+}
+
+#[rstest]
 #[case(&["--repair", "2"], "the sensitivity of Repair is 2")]
 #[case(&["--repair", "perhaps"], "off, auto nor a figure")]
 #[case(&["--repair", "auto", "--repair-only", "stains"], "specks")]
 #[case(&["--repair-only", "specks"], "--repair")]
 #[case(&["--fade", "1.5"], "black and white of this picture")]
+#[case(&["--halftone", "0.5"], "no dots of a print were found")]
 fn what_cannot_be_repaired_is_said(folder: TempDir, #[case] how: &[&str], #[case] words: &str) {
     let mut command = dettaglio();
     command.arg("enlarge").arg(folder.path().join("vases.png")).args(["--factor", "2", "-o"]);

@@ -84,7 +84,7 @@ struct Repairer<'a> {
 impl Repairer<'_> {
     fn repaired(&self, picture: &Original) -> Outcome<Planes> {
         let treatment = Treatment {
-            repair: Repair { wear: Some(self.wear.clone()), fade: None },
+            repair: Repair { wear: Some(self.wear.clone()), ..Repair::default() },
             ..Treatment::plain(Kernel::Nearest, picture.size())
         };
         Ok(self.renderer.render(picture, &treatment, picture.size().whole().seen_as(), &Unhurried)?)

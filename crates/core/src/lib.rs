@@ -11,6 +11,7 @@
 //! | [`reading`] | what is measured on an original |
 //! | [`model`] | the shelf of learned networks, and the runtime that computes them |
 //! | [`frame`] | turning, straightening, cropping |
+//! | [`halftone`] | the screen of a print's dots: found, and taken out |
 //! | [`clean`] | what a cleaner is told about each pixel |
 //! | [`enlarge`] | plain resampling |
 //! | [`finish`] | edges and grain at the print's scale |
@@ -37,9 +38,11 @@ pub mod enlarge;
 pub mod face;
 pub mod finish;
 pub mod forecast;
+mod fourier;
 pub mod frame;
 #[cfg(fuzzing)]
 pub mod fuzzing;
+pub mod halftone;
 pub mod metadata;
 pub mod model;
 pub mod picture;

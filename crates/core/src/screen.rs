@@ -6,9 +6,9 @@
 //! added to both: a pattern that such noise would hide is not seen.
 
 use rayon::prelude::*;
-use rustfft::FftPlanner;
 use rustfft::num_complex::Complex32;
 
+use crate::fourier::Square;
 use crate::picture::Planes;
 
 /// Side of a window in pixels; windows overlap by half. Even, so that the lattices of 2 and 4 fall on whole bins.
@@ -73,7 +73,7 @@ fn mean_power(picture: &Planes, border: u32) -> Option<Vec<f64>> {
     let places: Vec<(usize, usize)> = starts(bottom).flat_map(|y| starts(right).map(move |x| (x, y))).collect();
     let hann: Vec<f32> =
         (0..WINDOW).map(|i| 0.5 - 0.5 * (std::f32::consts::TAU * i as f32 / (WINDOW - 1) as f32).cos()).collect();
-    let fft = FftPlanner::new().plan_fft_forward(WINDOW);
+    let square = Square::new(WINDOW);
     let power = |(x, y): (usize, usize)| {
         let values = |row: usize| &luminance[(y + row) * width + x..][..WINDOW];
         let mean = (0..WINDOW).flat_map(values).sum::<f32>() / (WINDOW * WINDOW) as f32;
@@ -82,14 +82,8 @@ fn mean_power(picture: &Planes, border: u32) -> Option<Vec<f64>> {
             Complex32::from((values(row)[column] - mean) * hann[column] * hann[row])
         };
         let mut cells: Vec<Complex32> = (0..WINDOW * WINDOW).map(weighted).collect();
-        fft.process(&mut cells);
-        let mut turned: Vec<Complex32> =
-            (0..WINDOW * WINDOW).map(|i| cells[i % WINDOW * WINDOW + i / WINDOW]).collect();
-        fft.process(&mut turned);
-        // Columns are rows now: turned back.
-        (0..WINDOW * WINDOW)
-            .map(|i| f64::from(turned[i % WINDOW * WINDOW + i / WINDOW].norm_sqr()))
-            .collect::<Vec<f64>>()
+        square.forward(&mut cells);
+        cells.iter().map(|value| f64::from(value.norm_sqr())).collect::<Vec<f64>>()
     };
     // In order, so that the sum is the same on every run.
     let all: Vec<Vec<f64>> = places.into_par_iter().map(power).collect();

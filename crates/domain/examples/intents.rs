@@ -73,7 +73,15 @@ fn steps() -> impl Strategy<Value = Value> {
     let fade = share().prop_map(|strength| {
         json!({ "black": [0.1, 0.1, 0.1], "white": [0.9, 0.9, 0.9], "gamma": [1.0, 1.0, 1.0], "strength": strength })
     });
-    let repair = (option::of(wear), option::of(fade)).prop_map(|(wear, fade)| json!({ "wear": wear, "fade": fade }));
+    let halftone =
+        share().prop_map(|strength| json!({ "waves": [{ "across": 0.2, "down": 0.1 }], "strength": strength }));
+    let repair = (option::of(halftone), option::of(wear), option::of(fade)).prop_map(|(halftone, wear, fade)| {
+        let mut repair = json!({ "wear": wear, "fade": fade });
+        if let Some(halftone) = halftone {
+            repair["halftone"] = halftone;
+        }
+        repair
+    });
     (enlarge, clean, finish, repair, option::of(share())).prop_map(|(enlarge, clean, finish, repair, faces)| {
         json!({
             "enlarge": enlarge, "clean": clean, "finish": finish, "repair": repair,

@@ -7,6 +7,7 @@ use serde::{Deserialize, Serialize};
 use crate::clean::NoiseCurve;
 use crate::face::Face;
 use crate::geometry::Size;
+use crate::halftone::{Halftone, Wave};
 use crate::sight::{Shown, Sight};
 use crate::size::{MM_PER_INCH, eye_ppi};
 
@@ -26,6 +27,9 @@ pub struct Reading {
     pub detail: Detail,
     /// Shares of the picture.
     pub content: Content,
+    /// The waves of the dots that it was printed in, the strongest first; nothing where it is no halftone.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub screen: Option<Vec<Wave>>,
     /// What it shows, as a network told; nothing where none has looked.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub sight: Option<Sight>,
@@ -71,6 +75,11 @@ impl Reading {
     /// that is none takes the texture.
     pub fn is_noisy(&self, iso: Option<u32>) -> bool {
         self.noise.sigma >= NOISY && (!self.noise.hidden || iso.is_some_and(|iso| iso >= SURELY_NOISY_ISO))
+    }
+
+    /// The dots that it was printed in, all of them to be taken out.
+    pub fn halftone(&self) -> Option<Halftone> {
+        self.screen.clone().map(Halftone::found)
     }
 
     /// What a picture of this size shows, with these faces in it; nothing where it cannot be told.
@@ -228,6 +237,9 @@ impl Reading {
         let mut parts = Vec::new();
         if faded_tone {
             parts.push("of one faded tone, as a scan of an old print".to_owned());
+        }
+        if let Some(halftone) = self.halftone() {
+            parts.push(format!("printed in {}, a halftone", halftone.dots()));
         }
         if lettering > 0.2 {
             parts.push(format!("{:.0} % looks like lettering or line work", lettering * 100.0));

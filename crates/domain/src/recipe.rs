@@ -10,6 +10,7 @@ use crate::face::{Face, Faces, OwnFace};
 use crate::finish::{Finish, PrintGrain};
 use crate::frame::Frame;
 use crate::geometry::Size;
+use crate::halftone::Halftone;
 use crate::kernel::Kernel;
 use crate::mask::Mask;
 use crate::model::{Catalogue, CatalogueError, Grade, Kind, ModelRef};
@@ -92,6 +93,8 @@ impl Steps {
         if let Some(wear) = &mut steps.repair.wear {
             wear.strokes.clear();
         }
+        steps.repair.halftone = (steps.repair.halftone)
+            .and_then(|halftone| Some(Halftone { strength: halftone.strength, ..reading.halftone()? }));
         steps.repair.fade =
             steps.repair.fade.and_then(|fade| Some(Fade { strength: fade.strength, ..Fade::suggested(reading)? }));
         let Clean { marks, noise, softness } = &mut steps.clean;

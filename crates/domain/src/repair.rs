@@ -1,11 +1,12 @@
-//! The Repair step, before all others: dust, hairs, scratches, creases and tears of a print are found and filled, and faded tone is
-//! brought back.
+//! The Repair step, before all others: the dots of a halftone are taken out, dust, hairs, scratches, creases and tears of a print are found
+//! and filled, and faded tone is brought back.
 //!
 //! What is found is a function of the picture, of the finder and of a few settings, and is found anew wherever it is needed: nothing but the
-//! settings and a person's own strokes is kept. Pixels that are not marked stay as they are, to the bit, unless tone is brought back.
+//! settings and a person's own strokes is kept. Pixels that are not marked stay as they are, to the bit, unless dots are taken out or tone is brought back.
 
 use serde::{Deserialize, Serialize};
 
+use crate::halftone::Halftone;
 use crate::mask::Stroke;
 use crate::model::{Card, Catalogue, ModelRef};
 use crate::reading::Reading;
@@ -15,6 +16,9 @@ use crate::reading::Reading;
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 #[serde(default)]
 pub struct Repair {
+    /// The dots of a print.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub halftone: Option<Halftone>,
     /// Dust, hairs, scratches, creases and tears.
     pub wear: Option<Wear>,
     /// Faded tone and a cast.
@@ -59,21 +63,25 @@ pub struct Fade {
 impl Repair {
     /// Whether it does nothing.
     pub fn is_off(&self) -> bool {
-        self.wear.is_none() && self.fade.is_none()
+        self.halftone.is_none() && self.wear.is_none() && self.fade.is_none()
     }
 
-    /// What is suggested: a scan of an old print, of one faded tone, has its tone brought back, and its wear filled where the finder was measured
+    /// What is suggested: the dots of a halftone are taken out. A scan of an old print, of one faded tone, has its tone brought back, and its wear filled where the finder was measured
     /// to leave sound pictures alone. Nothing is done to anything else: a print whose colours have faded cannot be told from a warm picture of little contrast.
     pub fn suggested(reading: &Reading, catalogue: &Catalogue) -> Self {
+        let halftone = reading.halftone();
         if !reading.content.faded_tone {
-            return Self::default();
+            return Self { halftone, ..Self::default() };
         }
         let trusted = catalogue.repairers().filter(|(finder, _)| finder.spares_sound_pictures());
-        Self { wear: trusted.map(Wear::by), fade: Fade::suggested(reading) }
+        Self { halftone, wear: trusted.map(Wear::by), fade: Fade::suggested(reading) }
     }
 
     /// Why a suggested step is suggested, one sentence for each part of it.
     pub fn reasons(&self) -> Vec<String> {
+        let halftone = self.halftone.as_ref().map(|halftone| {
+            format!("it was printed in {}: enlarged, they would be seen instead of the picture", halftone.dots())
+        });
         let wear = self.wear.as_ref().map(|_| {
             "it looks like a scan of an old print: dust, scratches and breaks that are found are filled".to_owned()
         });
@@ -82,11 +90,14 @@ impl Repair {
             let (black, white) = (percent(fade.black), percent(fade.white));
             format!("its black has faded to {black:.0} % and its white lies at {white:.0} %: contrast is brought back")
         });
-        wear.into_iter().chain(fade).collect()
+        [halftone, wear, fade].into_iter().flatten().collect()
     }
 
     /// In words for a record; nothing when it is off.
     pub fn describe(&self) -> Option<String> {
+        let halftone = self.halftone.as_ref().map(|halftone| {
+            format!("{} of a halftone taken out at {:.0} %", halftone.dots(), halftone.strength * 100.0)
+        });
         let wear = self.wear.as_ref().map(|wear| {
             let kinds = [(wear.specks, "specks"), (wear.lines, "lines"), (wear.breaks, "breaks")];
             let named: Vec<&str> = kinds.into_iter().filter(|(on, _)| *on).map(|(_, name)| name).collect();
@@ -94,7 +105,7 @@ impl Repair {
             format!("{} filled at sensitivity {:.1}{own}", named.join(", "), wear.sensitivity)
         });
         let fade = self.fade.map(|fade| format!("faded tone brought back at {:.0} %", fade.strength * 100.0));
-        let parts: Vec<String> = wear.into_iter().chain(fade).collect();
+        let parts: Vec<String> = [halftone, wear, fade].into_iter().flatten().collect();
         (!parts.is_empty()).then(|| format!("repaired: {}", parts.join("; ")))
     }
 }
@@ -202,6 +213,7 @@ mod tests {
     use rstest::rstest;
 
     use super::*;
+    use crate::halftone::Wave;
     use crate::hash::ContentHash;
     use crate::reading::Tones;
 
@@ -213,6 +225,10 @@ mod tests {
         Wear::usual(model("finder"), model("filler"))
     }
 
+    fn screen() -> Halftone {
+        Halftone { waves: vec![Wave { across: 0.2, down: -0.2 }], strength: 0.9 }
+    }
+
     fn fade() -> Fade {
         Fade { black: [0.2, 0.15, 0.1], white: [0.9, 0.85, 0.7], gamma: [1.0; 3], strength: 1.0 }
     }
@@ -220,7 +236,7 @@ mod tests {
     #[test]
     fn it_is_read_as_it_was_written() {
         assert_eq!(serde_json::from_str::<Repair>("{}").unwrap(), Repair::default());
-        let on = Repair { wear: Some(wear()), fade: Some(fade()) };
+        let on = Repair { halftone: Some(screen()), wear: Some(wear()), fade: Some(fade()) };
         assert_eq!(serde_json::from_str::<Repair>(&serde_json::to_string(&on).unwrap()).unwrap(), on);
     }
 
@@ -310,10 +326,24 @@ mod tests {
     }
 
     #[test]
+    fn dots_that_were_found_are_taken_out_by_suggestion() {
+        let mut reading = reading(None, false);
+        assert_eq!(Repair::suggested(&reading, &Catalogue::default()), Repair::default());
+        reading.screen = Some(screen().waves);
+        let repair = Repair::suggested(&reading, &Catalogue::default());
+        assert_eq!(repair.halftone, Some(Halftone { strength: 1.0, ..screen() }));
+        assert!(!repair.is_off() && repair.reasons()[0].starts_with("it was printed in dots of 3.5 px at 45°"));
+        assert_eq!(repair.describe().unwrap(), "repaired: dots of 3.5 px at 45° of a halftone taken out at 100 %");
+    }
+
+    #[test]
     fn it_is_said_in_words() {
         assert_eq!(Repair::default().describe(), None);
-        let repair =
-            Repair { wear: Some(Wear { breaks: false, ..wear() }), fade: Some(Fade { strength: 0.8, ..fade() }) };
+        let repair = Repair {
+            wear: Some(Wear { breaks: false, ..wear() }),
+            fade: Some(Fade { strength: 0.8, ..fade() }),
+            halftone: None,
+        };
         let words = repair.describe().unwrap();
         assert_eq!(words, "repaired: specks, lines filled at sensitivity 0.5; faded tone brought back at 80 %");
     }

@@ -159,6 +159,7 @@ pub fn reading(size: Size) -> Reading {
         former_jpeg: None,
         detail: Detail { usable: 1.0, size, enlarged: None, ends_abruptly: false, spectrum: None },
         content: Content { flat: 0.5, brightness: 0.5, ..Content::default() },
+        screen: None,
         sight: None,
     }
 }

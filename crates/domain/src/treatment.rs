@@ -9,6 +9,7 @@ use crate::face::{CANVAS, Face, MOST_FACES};
 use crate::finish::Finish;
 use crate::frame::{Frame, FrameError};
 use crate::geometry::{Region, Size};
+use crate::halftone::Halftone;
 use crate::hash::ContentHash;
 use crate::kernel::Kernel;
 use crate::mask::{MOST_AREAS, Mask, MaskError, Shape};
@@ -184,6 +185,12 @@ pub enum TreatmentError {
     /// The frame does not suit the original.
     #[error(transparent)]
     Frame(#[from] FrameError),
+    /// The waves of a halftone's dots are none.
+    #[error(
+        "Halftone: the waves of its dots must be 1 to {} in number, -0.5 to 0.5 cycles a pixel each way, and no longer than {:.0} px",
+        Halftone::MOST_WAVES, 1.0 / Halftone::COARSEST
+    )]
+    Waves,
     /// An area makes no sense.
     #[error(transparent)]
     Mask(#[from] MaskError),
@@ -428,6 +435,12 @@ pub(crate) fn within(what: &'static str, value: f32, least: f32, most: f32) -> R
 }
 
 fn check_repair(repair: &Repair) -> Result<(), TreatmentError> {
+    if let Some(halftone) = &repair.halftone {
+        if !halftone.has_usable_waves() {
+            return Err(TreatmentError::Waves);
+        }
+        within("the strength of Halftone", halftone.strength, 0.0, 1.0)?;
+    }
     if let Some(wear) = &repair.wear {
         within("the sensitivity of Repair", wear.sensitivity, 0.0, 1.0)?;
         if !wear.strokes.is_empty() {
@@ -580,8 +593,10 @@ mod tests {
         let model = || ModelRef::of(&crate::stand_in::finder_card());
         let wear = sensitivity.map(|sensitivity| Wear { sensitivity, ..Wear::usual(model(), model()) });
         let size = Size::new(30, 20);
-        let treatment =
-            Treatment { repair: Repair { wear, fade: Some(fade) }, ..Treatment::plain(Kernel::Nearest, size) };
+        let treatment = Treatment {
+            repair: Repair { wear, fade: Some(fade), ..Repair::default() },
+            ..Treatment::plain(Kernel::Nearest, size)
+        };
         assert!(treatment.check(size).unwrap_err().to_string().contains(word));
     }
 

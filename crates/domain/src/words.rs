@@ -158,7 +158,8 @@ fn repair(repair: &Repair) -> String {
             _ => named.join(", "),
         }
     });
-    listed([filled, repair.fade.map(|fade| format!("tone {}", percent(fade.strength)))], OFF)
+    let dots = repair.halftone.as_ref().map(|halftone| format!("dots {}", percent(halftone.strength)));
+    listed([dots, filled, repair.fade.map(|fade| format!("tone {}", percent(fade.strength)))], OFF)
 }
 
 fn clean(clean: &Clean) -> String {
@@ -315,7 +316,7 @@ mod tests {
         let [specks, lines, breaks] = kinds;
         let wear = Wear { specks, lines, breaks, ..Wear::by((&stand_in::finder_card(), &stand_in::filler_card())) };
         let fade = fade.map(|strength| Fade { black: [0.1; 3], white: [0.9; 3], gamma: [1.0; 3], strength });
-        assert_eq!(repair(&Repair { wear: Some(wear), fade }), due);
+        assert_eq!(repair(&Repair { wear: Some(wear), fade, ..Repair::default() }), due);
         assert_eq!(repair(&Repair::default()), "off");
     }
 

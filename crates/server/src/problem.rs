@@ -225,7 +225,7 @@ impl From<TreatmentError> for Problem {
             TreatmentError::TooManyAreas(_) => ("area.too-many", "areas"),
             TreatmentError::TooManyFaces(_) => ("face.too-many", "faces"),
             TreatmentError::NoFace(_) => ("face.unusable", "faces"),
-            TreatmentError::Setting { .. } => ("setting.out-of-range", "recipe"),
+            TreatmentError::Setting { .. } | TreatmentError::Waves => ("setting.out-of-range", "recipe"),
             TreatmentError::Stretched { .. } => ("size.stretched", "target"),
             TreatmentError::MarginTooWide { .. } => ("margin.too-wide", "surround"),
         };

@@ -16,6 +16,7 @@ export type Clean = Schemas["Clean"];
 export type Repair = Schemas["Repair"];
 export type Wear = Schemas["Wear"];
 export type Fade = Schemas["Fade"];
+export type Halftone = Schemas["Halftone"];
 export type Counts = Schemas["Counts"];
 export type CropChange = Schemas["CropChange"];
 export type CropShape = Schemas["CropShape"];

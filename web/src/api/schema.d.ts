@@ -2269,6 +2269,16 @@ export interface components {
          * @enum {string}
          */
         Grade: "draft" | "fine";
+        /** @description How the screen of a halftone is taken out, before everything else that repairs. */
+        Halftone: {
+            /**
+             * Format: float
+             * @description The share that is taken out, 0 to 1.
+             */
+            strength: number;
+            /** @description The waves that its dots are made of, the strongest first, in pixels of the original. */
+            waves: components["schemas"]["Wave"][];
+        };
         /** @description The state of each part: "ok", or what is wrong. */
         Health: {
             /**
@@ -3119,6 +3129,8 @@ export interface components {
             jpeg_quality?: number | null;
             /** @description Noise. */
             noise: components["schemas"]["NoiseReading"];
+            /** @description The waves of the dots that it was printed in, the strongest first; nothing where it is no halftone. */
+            screen?: components["schemas"]["Wave"][] | null;
             sight?: null | components["schemas"]["Sight"];
             softness?: null | components["schemas"]["SoftnessReading"];
         };
@@ -3315,6 +3327,8 @@ export interface components {
         Repair: {
             /** @default null */
             fade: null | components["schemas"]["Fade"];
+            /** @default null */
+            halftone: null | components["schemas"]["Halftone"];
             /** @default null */
             wear: null | components["schemas"]["Wear"];
         };
@@ -4164,6 +4178,7 @@ export interface components {
             fade: components["schemas"]["Fade"];
             /** @description Print grain. */
             grain: components["schemas"]["PrintGrain"];
+            halftone?: null | components["schemas"]["Halftone"];
             marks?: null | components["schemas"]["Marks"];
             noise?: null | components["schemas"]["Noise"];
             /** @description Edges of a portrait. */
@@ -4203,6 +4218,19 @@ export interface components {
         WantedDevice: {
             /** @description "auto" (the fastest that is right), "cpu", "gpu", or a device's name. */
             device: string;
+        };
+        /** @description A wave that runs through all of a picture: how many of it pass on a pixel to the right and on a pixel down, each -0.5 to 0.5. */
+        Wave: {
+            /**
+             * Format: float
+             * @description Cycles on a pixel to the right.
+             */
+            across: number;
+            /**
+             * Format: float
+             * @description Cycles on a pixel down.
+             */
+            down: number;
         };
         /** @description What has happened to a print and what lay on the scanner's glass. */
         Wear: {

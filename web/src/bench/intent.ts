@@ -5,7 +5,7 @@ import type { Clean, Finish, Frame, Recipe, Repair } from "../api/client";
 /** The whole picture as it came. */
 export const PLAIN_FRAME: Frame = { mirrored: false, quarter_turns: 0, degrees: 0, crop: null };
 
-export const NOTHING_REPAIRED: Repair = { wear: null, fade: null };
+export const NOTHING_REPAIRED: Repair = { halftone: null, wear: null, fade: null };
 export const NOTHING_CLEANED: Clean = { marks: null, noise: null, softness: null };
 export const NOTHING_FINISHED: Finish = { edges: null, grain: null };
 

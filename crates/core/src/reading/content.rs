@@ -6,6 +6,7 @@ use dettaglio_domain::reading::{Content, NoiseReading, Tones};
 use rayon::prelude::*;
 
 use super::noise::{BLOCK, Block};
+use crate::colour::{encode, linearise};
 use crate::picture::Original;
 
 /// Blocks that are looked at for lettering and for tone.
@@ -28,8 +29,8 @@ const ANOTHER_HUE: f32 = 25.0;
 /// Luminance of the darkest hundredth from which on blacks are faded.
 const FADED: f32 = 0.1;
 
-/// Reads a picture whose blocks and noise were measured.
-pub fn read(original: &Original, blocks: &[Block], noise: &NoiseReading) -> Content {
+/// Reads a picture whose blocks and noise were measured; of a halftone, what its dots come to once they are taken out.
+pub fn read(original: &Original, blocks: &[Block], noise: &NoiseReading, is_halftone: bool) -> Content {
     if blocks.is_empty() {
         return Content::default();
     }
@@ -56,7 +57,13 @@ pub fn read(original: &Original, blocks: &[Block], noise: &NoiseReading) -> Cont
         clipped_highlights: clipped(false),
         brightness: blocks.iter().map(|b| b.brightness).sum::<f32>() / count,
         faded_tone: photographed && is_faded_tone(&seen, &colours),
-        tones: (colours.len() >= LEAST_TONES).then(|| tones(&colours)),
+        tones: (colours.len() >= LEAST_TONES).then(|| {
+            if is_halftone {
+                tones(&seen.par_iter().map(|b| printed_colour(original, b)).collect::<Vec<_>>())
+            } else {
+                tones(&colours)
+            }
+        }),
     }
 }
 
@@ -70,6 +77,12 @@ const LEAST_TONES: usize = 200;
 fn mean_colour(original: &Original, block: &Block) -> [f32; 3] {
     let planes = original.region(Region::of(block.x, block.y, BLOCK, BLOCK));
     [0, 1, 2].map(|c| planes.plane(c).iter().sum::<f32>() / (BLOCK * BLOCK) as f32)
+}
+
+/// The colour that the dots of a block print, encoded: their mean in light.
+fn printed_colour(original: &Original, block: &Block) -> [f32; 3] {
+    let planes = original.region(Region::of(block.x, block.y, BLOCK, BLOCK));
+    [0, 1, 2].map(|c| encode(planes.plane(c).iter().map(|v| linearise(*v)).sum::<f32>() / (BLOCK * BLOCK) as f32))
 }
 
 /// The tones that some blocks end at, by colour.
@@ -165,7 +178,7 @@ mod tests {
         });
         let original = Original::from_planes(&Planes::from_values(size, values.collect()));
         let blocks = noise::blocks(&original, 10_000);
-        read(&original, &blocks, &noise::read(&blocks))
+        read(&original, &blocks, &noise::read(&blocks), false)
     }
 
     #[test]
@@ -177,7 +190,7 @@ mod tests {
         });
         let original = Original::from_planes(&Planes::from_values(size, values.collect()));
         let blocks = noise::blocks(&original, 10_000);
-        let content = read(&original, &blocks, &noise::read(&blocks));
+        let content = read(&original, &blocks, &noise::read(&blocks), false);
         assert!(content.lettering > DRAWN && !content.faded_tone, "{content:?}");
     }
 
@@ -188,7 +201,7 @@ mod tests {
             [0.5, 0.42, 0.3].into_iter().flat_map(|v| (0..size.area()).map(move |i| v + (i % 96) as f32 / 400.0));
         let original = Original::from_planes(&Planes::from_values(size, values.collect()));
         let blocks = noise::blocks(&original, 10_000);
-        assert!(!read(&original, &blocks, &noise::read(&blocks)).faded_tone);
+        assert!(!read(&original, &blocks, &noise::read(&blocks), false).faded_tone);
     }
 
     #[rstest]

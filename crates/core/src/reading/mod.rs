@@ -6,6 +6,7 @@
 //! | [`softness`] | the re-blur ratio at strong edges; overshoot; direction |
 //! | [`compression`] | the quantisation table, or the grid and comb that a former JPEG left |
 //! | [`spectrum`] | where the power spectrum ends; the period that interpolation leaves |
+//! | [`halftone`] | waves that stand in the spectrum of all parts alike |
 //! | [`content`] | flat, textured and lettered shares; clipped tones; the tone of an old print |
 //!
 //! What it comes to, [`Reading::conclusion`] says in words.
@@ -27,6 +28,7 @@ use dettaglio_domain::file::Facts;
 use crate::picture::Original;
 use dettaglio_domain::geometry::{Region, Size};
 
+use crate::halftone;
 use crate::screen::weave;
 
 pub(crate) use content::is_lettering;
@@ -70,7 +72,8 @@ pub fn measure(original: &Original, facts: &Facts) -> Reading {
     if noise.sigma >= NOISY && !noise.hidden {
         noise.hidden = noise::outlasts_halving(original, &noise) || is_woven(original);
     }
-    let content = content::read(original, &blocks, &noise);
+    let screen = halftone::find(original);
+    let content = content::read(original, &blocks, &noise, screen.is_some());
     let size = original.size();
     let (width, height) = (size.width.min(WINDOW), size.height.min(WINDOW));
     // The window starts at whole blocks, so that a grid is found where it is in the file.
@@ -86,5 +89,5 @@ pub fn measure(original: &Original, facts: &Facts) -> Reading {
     let mut detail = spectrum::read(&luminance, width as usize, sigma, blocks);
     let side = |px: u32| ((px as f32 * detail.usable).round() as u32).max(1);
     detail.size = Size::new(side(size.width), side(size.height));
-    Reading { noise, softness, jpeg_quality: facts.jpeg_quality, former_jpeg, detail, content, sight: None }
+    Reading { noise, softness, jpeg_quality: facts.jpeg_quality, former_jpeg, detail, content, screen, sight: None }
 }

@@ -5,6 +5,8 @@ use dettaglio_domain::reading::{Detail, Spectrum};
 use rustfft::FftPlanner;
 use rustfft::num_complex::Complex32;
 
+use crate::fourier::Square;
+
 /// Side of a patch.
 const PATCH: usize = 64;
 
@@ -124,7 +126,7 @@ fn radial_power(luminance: &[f32], width: usize) -> Option<[f32; BINS]> {
     let pool = (lively.len() / 8).max(PATCHES.min(lively.len()));
     let chosen: Vec<_> = lively[..pool].iter().step_by((pool / PATCHES).max(1)).take(PATCHES).collect();
 
-    let fft = FftPlanner::new().plan_fft_forward(PATCH);
+    let square = Square::new(PATCH);
     let window: Vec<f32> =
         (0..PATCH).map(|i| 0.5 - 0.5 * (std::f32::consts::TAU * (i as f32 + 0.5) / PATCH as f32).cos()).collect();
     let window_power: f32 = window.iter().map(|w| w * w).sum::<f32>().powi(2);
@@ -140,10 +142,8 @@ fn radial_power(luminance: &[f32], width: usize) -> Option<[f32; BINS]> {
                 row.iter().enumerate().map(move |(i, v)| Complex32::new((v - mean) * window[i] * window[j], 0.0))
             })
             .collect();
-        grid.chunks_exact_mut(PATCH).for_each(|row| fft.process(row));
-        let mut turned: Vec<Complex32> = (0..PATCH * PATCH).map(|i| grid[i % PATCH * PATCH + i / PATCH]).collect();
-        turned.chunks_exact_mut(PATCH).for_each(|row| fft.process(row));
-        for (i, value) in turned.iter().enumerate() {
+        square.forward(&mut grid);
+        for (i, value) in grid.iter().enumerate() {
             let away = |k: usize| k.min(PATCH - k) as f32 / (PATCH / 2) as f32;
             let bin = (away(i % PATCH).hypot(away(i / PATCH)) * BINS as f32) as usize;
             if bin < BINS {

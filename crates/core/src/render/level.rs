@@ -99,7 +99,8 @@ impl Below<'_> {
         }
     }
 
-    fn hash(&self) -> ContentHash {
+    /// Names the pixels.
+    pub fn hash(&self) -> ContentHash {
         match self {
             Below::Framed(framed) => framed.hash(),
             Below::Level(level) => level.content,

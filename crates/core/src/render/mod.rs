@@ -9,6 +9,7 @@ mod areas;
 mod blend_back;
 pub mod cache;
 mod departure;
+mod descreen;
 pub mod disk;
 mod drawn;
 mod faces;

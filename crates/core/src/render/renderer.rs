@@ -10,6 +10,7 @@ use dettaglio_domain::treatment::{Enlarge, Fill, Margin, Pass, Treatment};
 
 use super::amber::in_amber;
 use super::cache::TileCache;
+use super::descreen::Descreened;
 use super::disk::DiskTiles;
 use super::level::{Below, Caches, Level, Marking, SideInput, TILE};
 use super::pace::{Cancelled, Pace, RenderError};
@@ -362,20 +363,28 @@ impl<'a> Work<'a> {
         Ok(enlarge::resample(&window, size, region, kernel))
     }
 
+    /// The framed original without the dots of a halftone: what wear is looked for in.
+    fn ground(&self) -> Below<'_> {
+        match &self.treatment.repair.halftone {
+            Some(halftone) => Below::Step(Box::new(Descreened::new(&self.framed, halftone))),
+            None => Below::Framed(&self.framed),
+        }
+    }
+
     /// What counts as wear of the framed original; nothing where Repair is off.
     fn wear_marks(&self) -> Result<Option<WearMarks<'_>>, RenderError> {
         let Some(wear) = &self.treatment.repair.wear else { return Ok(None) };
         let finder = self.renderer.shelf().network(&wear.finder)?;
-        Ok(Some(WearMarks::new(wear, &self.framed, &self.treatment.faces, finder, self.caches())))
+        Ok(Some(WearMarks::new(wear, &self.framed, self.ground(), &self.treatment.faces, finder, self.caches())))
     }
 
-    /// The framed original with its wear filled.
+    /// The framed original without a halftone's dots, with its wear filled.
     fn repaired(&self) -> Result<Below<'_>, RenderError> {
         let (Some(marks), Some(wear)) = (self.wear_marks()?, &self.treatment.repair.wear) else {
-            return Ok(Below::Framed(&self.framed));
+            return Ok(self.ground());
         };
         let filler = self.renderer.shelf().network(&wear.filler)?;
-        Ok(Below::Step(Box::new(Repaired::new(&self.framed, marks, filler, &wear.filler, self.caches()))))
+        Ok(Below::Step(Box::new(Repaired::new(self.ground(), marks, filler, &wear.filler, self.caches()))))
     }
 
     /// The repaired original with the Clean step's passes on top.

@@ -33,6 +33,8 @@ const PAINTED: f32 = 0.5;
 pub struct WearMarks<'a> {
     wear: &'a Wear,
     framed: &'a Framed<'a>,
+    /// Names the pixels that it is looked for in.
+    ground: ContentHash,
     found: Level<'a>,
     /// What a person marked, and what a person said is none.
     by_hand: Option<[Mask; 2]>,
@@ -43,10 +45,11 @@ pub struct WearMarks<'a> {
 }
 
 impl<'a> WearMarks<'a> {
-    /// `finder` is the network that the wear names.
+    /// Looked for in `ground`: the framed original, without a halftone's dots. `finder` is the network that the wear names.
     pub fn new(
         wear: &'a Wear,
         framed: &'a Framed<'a>,
+        ground: Below<'a>,
         faces: &[TreatedFace],
         finder: Arc<dyn Network>,
         caches: Caches<'a>,
@@ -54,12 +57,12 @@ impl<'a> WearMarks<'a> {
         let faces: Vec<Face> = faces.iter().map(|treated| treated.face).collect();
         let map = framed.map();
         let canvases = faces.iter().filter_map(|face| face.picture_to_canvas(&map)).collect();
-        let found = Level::new(Below::Framed(framed), finder, &wear.finder, None, caches);
+        let (content, found) = (ground.hash(), Level::new(ground, finder, &wear.finder, None, caches));
         let painted = |strokes| Mask { shape: Shape::Painted { strokes }, inverted: false };
         let turned = |stroke: &Stroke| Stroke { erases: !stroke.erases, ..stroke.clone() };
         let by_hand = (!wear.strokes.is_empty())
             .then(|| [painted(wear.strokes.clone()), painted(wear.strokes.iter().map(turned).collect())]);
-        Self { wear, framed, found, by_hand, faces, canvases }
+        Self { wear, framed, ground: content, found, by_hand, faces, canvases }
     }
 
     /// Takes back what was found in eyes and mouths.
@@ -96,7 +99,7 @@ impl<'a> WearMarks<'a> {
 
 impl Marking for WearMarks<'_> {
     fn hash(&self) -> ContentHash {
-        ContentHash::of_step(&self.framed.hash(), &(self.wear, &self.faces))
+        ContentHash::of_step(&self.ground, &(self.wear, &self.faces))
     }
 
     fn marks(&self, region: Region<Kept>, pace: &dyn Pace) -> Result<Vec<f32>, RenderError> {
@@ -120,15 +123,14 @@ impl Marking for WearMarks<'_> {
 
 /// A framed original with its wear filled; pixels that are not marked are its own, to the bit.
 pub struct Repaired<'a> {
-    framed: &'a Framed<'a>,
     marks: Arc<WearMarks<'a>>,
     filled: Level<'a>,
 }
 
 impl<'a> Repaired<'a> {
-    /// `filler` is the network that the file `model` names.
+    /// `ground` is what the marks were found in. `filler` is the network that the file `model` names.
     pub fn new(
-        framed: &'a Framed<'a>,
+        ground: Below<'a>,
         marks: WearMarks<'a>,
         filler: Arc<dyn Network>,
         model: &ModelRef,
@@ -136,13 +138,13 @@ impl<'a> Repaired<'a> {
     ) -> Self {
         let marks = Arc::new(marks);
         let side_input = SideInput::Marks(Arc::clone(&marks) as Arc<dyn Marking + 'a>);
-        Self { framed, marks, filled: Level::new(Below::Framed(framed), filler, model, Some(side_input), caches) }
+        Self { marks, filled: Level::new(ground, filler, model, Some(side_input), caches) }
     }
 }
 
 impl Step for Repaired<'_> {
     fn size(&self) -> Size {
-        self.framed.size()
+        self.filled.below().size()
     }
 
     fn hash(&self) -> ContentHash {
@@ -150,7 +152,7 @@ impl Step for Repaired<'_> {
     }
 
     fn region(&self, region: Region<Kept>, pace: &dyn Pace) -> Result<Planes, RenderError> {
-        let mut planes = self.framed.region(region);
+        let mut planes = self.filled.below().region(region.seen_as(), pace)?;
         let marks = self.marks.marks(region, pace)?;
         if let Some(part) = reached(&marks, region) {
             mix(&mut planes, region, &self.filled.region(part.seen_as(), pace)?, part, &marks);
@@ -214,7 +216,7 @@ mod tests {
 
     fn repaired(wear: Wear) -> Treatment {
         let treatment = Treatment::plain(dettaglio_domain::kernel::Kernel::Nearest, SIZE);
-        Treatment { repair: Repair { wear: Some(wear), fade: None }, ..treatment }
+        Treatment { repair: Repair { wear: Some(wear), ..Repair::default() }, ..treatment }
     }
 
     fn rendered(treatment: &Treatment) -> Planes {
@@ -294,7 +296,7 @@ mod tests {
     fn tone_is_brought_back_after_the_models() {
         let fade = Fade { black: [0.1; 3], white: [0.8; 3], gamma: [1.0; 3], strength: 1.0 };
         let enlarged = Treatment::learned(&shelf(), "everyday", Grade::Draft, SIZE, SIZE.times(2));
-        let faded = Treatment { repair: Repair { wear: None, fade: Some(fade) }, ..enlarged.clone() };
+        let faded = Treatment { repair: Repair { fade: Some(fade), ..Repair::default() }, ..enlarged.clone() };
         let of =
             |treatment| renderer().render(&print(), treatment, SIZE.times(2).whole().seen_as(), &Unhurried).unwrap();
         let (plain, back) = (of(&enlarged), of(&faded));

@@ -6,6 +6,7 @@ use super::suggestion::{Suggestion, denoiser, is_by_night};
 use crate::clean::{Clean, Marks, Noise, Softness};
 use crate::file::Facts;
 use crate::finish::{Edges, PrintGrain};
+use crate::halftone::Halftone;
 use crate::model::{Card, Catalogue, LevelKind, ModelRef};
 use crate::reading::{BEYOND_HELP, Reading};
 use crate::repair::{Fade, Repair, Wear};
@@ -20,6 +21,9 @@ const UNKNOWN_SOFTNESS: f32 = 1.0;
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 #[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
 pub struct Usual {
+    /// The dots of a halftone; nothing where the picture has none.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub halftone: Option<Halftone>,
     /// Dust, scratches and breaks.
     pub wear: Option<Wear>,
     /// Faded tone.
@@ -43,8 +47,9 @@ impl Usual {
     pub fn of(reading: &Reading, suggestion: &Suggestion, facts: &Facts, catalogue: &Catalogue) -> Self {
         let Clean { marks, noise, softness } = suggestion.clean.clone();
         let edges = suggestion.finish.edges.unwrap_or_else(Edges::by_hand);
-        let Repair { wear, fade } = suggestion.repair.clone();
+        let Repair { halftone, wear, fade } = suggestion.repair.clone();
         Self {
+            halftone: halftone.or_else(|| reading.halftone()),
             wear: wear.or_else(|| Self::wear(catalogue)),
             fade: fade.or_else(|| Fade::suggested(reading)).unwrap_or(Fade::NONE),
             marks: marks.or_else(|| Self::marks(reading, catalogue)),

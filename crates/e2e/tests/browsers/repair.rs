@@ -18,16 +18,22 @@ async fn an_old_print_is_repaired_and_marked_by_hand() {
     let address = format!("http://{}/api/v1/originals/{id}/intent", service.address);
     let kept = async || -> Value { client.get(&address).send().await.unwrap().json().await.unwrap() };
 
-    // Tone is brought back by suggestion, with the reason in the card; filling is a switch away.
+    // Dots are taken out and tone is brought back by suggestion, with the reasons in the card; filling is a switch away.
     let rail = "[aria-label=Process]";
-    page.wait_for_text(rail, "tone 80 %").await;
+    page.wait_for_text(rail, "dots 100 %, tone 80 %").await;
     page.click(&format!("{rail} button"), "Repair").await;
     page.wait_for_text("[role=dialog]", "its black has faded to").await;
+    page.wait_for_text("[role=dialog]", "it was printed in dots of 3.5 px at 45°").await;
     if !page.text(rail).await.contains("wear, tone 80 %") {
         page.click("[role=dialog] label", "Dust and scratches").await;
     }
     page.wait_for_text(rail, "wear, tone 80 %").await;
     assert_eq!(page.serious_faults().await, Vec::<String>::new());
+    let kept_waves = kept().await["repair"]["halftone"]["waves"].as_array().map(Vec::len);
+    assert!(kept_waves.is_some_and(|count| count >= 2), "{kept_waves:?}");
+    page.click("[role=dialog] label", "Halftone").await;
+    page.wait_until("the dots stay", async |_| kept().await["repair"]["halftone"].is_null()).await;
+    assert!(!page.text(rail).await.contains("dots"));
 
     // A kind that does not count, and the tone left as it is.
     page.click("[role=dialog] label", "Lines").await;

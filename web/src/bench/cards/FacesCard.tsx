@@ -88,7 +88,7 @@ export function FacesCard(props: {
             />
           </Column>
           {faces.length > 0 && (
-            <Stack direction="row" spacing={2} sx={{ flex: "3 1 320px", minWidth: 0, overflowX: "auto", pb: 1 }}>
+            <Stack direction="row" spacing={2} sx={{ flex: "3 1 320px", minWidth: 0, overflowX: "auto", overflowY: "hidden" }}>
               {faces.map((face, i) => (
                 <FaceRow
                   key={`${face.face.left_eye.x} ${face.face.left_eye.y}`}
@@ -157,7 +157,7 @@ function FaceRow(props: {
       spacing={1}
       role="group"
       aria-label={`Face ${number}`}
-      sx={{ width: 330, maxWidth: "100%", flexShrink: 0, alignItems: "flex-start" }}
+      sx={{ flex: "1 0 330px", maxWidth: "min(100%, 480px)", alignItems: "flex-start" }}
     >
       {plan && part && (
         <Stack direction="row" spacing={0.25}>

@@ -1,4 +1,4 @@
-/** What time has done to a print: dust, scratches and breaks that are filled, and faded tone that is brought back. */
+/** What was done to a print: dots of ink that are taken out, dust, scratches and breaks that are filled, and faded tone that is brought back. */
 
 import { Box, Button, FormControlLabel, Switch, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
 import type { Fade, Repair, Suggestion, Wear } from "../../api/client";
@@ -31,14 +31,32 @@ export function RepairCard(props: {
   hand: Marking;
 }) {
   const { repair, onChange, suggestion } = props;
-  const { wear, fade } = repair;
+  const { halftone, wear, fade } = repair;
   const usual = suggestion?.usual;
   const suggested = suggestion?.recipe.repair;
   const measuring = usual ? undefined : "The picture is being measured.";
   const noModels = usual && !usual.wear ? "There is no model for this on the shelf yet." : measuring;
+  const noDots = usual && !usual.halftone ? "No dots of a print were found in this picture." : measuring;
   return (
     <Card name="Repair" state={props.words}>
       <>
+        <Part
+          name="Halftone"
+          on={halftone != null}
+          unavailable={halftone ? undefined : noDots}
+          onSwitch={(on) => onChange({ ...repair, halftone: on ? (usual?.halftone ?? null) : null })}
+        >
+          {halftone && (
+            <Dial
+              label="Taken out"
+              effect="The share of the dots of ink that is taken out. The picture's own lines stay; detail finer than the dots was never printed."
+              value={halftone.strength}
+              format={percent}
+              suggested={suggested?.halftone?.strength ?? usual?.halftone?.strength}
+              onChange={(strength) => onChange({ ...repair, halftone: { ...halftone, strength } })}
+            />
+          )}
+        </Part>
         <Part
           name="Dust and scratches"
           on={wear != null}
@@ -142,7 +160,7 @@ function FadeControls(props: { fade: Fade; suggested?: Fade | null; onChange: (f
   return (
     <>
       <Dial
-        label="Tone brought back"
+        label="Brought back"
         effect="The share of the contrast and colour that is brought back. The tint of a print of one tone stays."
         value={fade.strength}
         format={percent}
@@ -150,7 +168,7 @@ function FadeControls(props: { fade: Fade; suggested?: Fade | null; onChange: (f
         onChange={(strength) => onChange({ ...fade, strength })}
       />
       <Dial
-        label="Black has become"
+        label="Black is now"
         effect="How light the print's black is today. Measured; raise it where shadows are still grey."
         value={mean(fade.black)}
         max={blacks.most}
@@ -160,7 +178,7 @@ function FadeControls(props: { fade: Fade; suggested?: Fade | null; onChange: (f
         onChange={(to) => onChange({ ...fade, black: moved(fade.black, to, blacks) })}
       />
       <Dial
-        label="White has become"
+        label="White is now"
         effect="How light the print's white is today. Measured; lower it where lights are still dull."
         value={mean(fade.white)}
         min={whites.least}
