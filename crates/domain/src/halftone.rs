@@ -32,7 +32,8 @@ impl Wave {
     pub fn degrees(self) -> f32 {
         // Down the page is up to the eye.
         let degrees = (-self.down).atan2(self.across).to_degrees().rem_euclid(90.0);
-        if degrees > 89.95 { 0.0 } else { degrees }
+        // Nor is a row's own direction written as "-0" or "90".
+        if (0.05..89.95).contains(&degrees) { degrees } else { 0.0 }
     }
 
     /// Whether it can be drawn by pixels and is no slope of tone.
