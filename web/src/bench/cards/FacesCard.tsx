@@ -88,7 +88,11 @@ export function FacesCard(props: {
             />
           </Column>
           {faces.length > 0 && (
-            <Stack direction="row" spacing={2} sx={{ flex: "3 1 320px", minWidth: 0, overflowX: "auto", overflowY: "hidden" }}>
+            <Stack
+              direction="row"
+              spacing={2}
+              sx={{ flex: "3 1 320px", minWidth: 0, overflowX: "auto", overflowY: "hidden" }}
+            >
               {faces.map((face, i) => (
                 <FaceRow
                   key={`${face.face.left_eye.x} ${face.face.left_eye.y}`}
