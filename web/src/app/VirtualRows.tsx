@@ -6,7 +6,7 @@ import { type ReactNode, useEffect, useRef } from "react";
 import { useHurried } from "./hurried";
 import { useRoom } from "./room";
 
-/** `heightOf` is in pixels; `children` makes the row of an index. */
+/** `heightOf` is in pixels; `children` makes the row of an index, `hurried` while rows pass by quicker than anyone sees what they hold. */
 export function VirtualRows(props: {
   /** The row that is to be in view. */
   shown?: number;
@@ -14,7 +14,7 @@ export function VirtualRows(props: {
   count: number;
   heightOf: (index: number) => number;
   keyOf: (index: number) => number | string;
-  children: (index: number) => ReactNode;
+  children: (index: number, hurried: boolean) => ReactNode;
 }) {
   const frame = useRef<HTMLDivElement>(null);
   const list = useVirtualizer({
@@ -24,6 +24,7 @@ export function VirtualRows(props: {
     getItemKey: props.keyOf,
     overscan: 8,
   });
+  const hurried = useHurried(list.isScrolling, list.scrollOffset ?? 0);
   const { shown } = props;
   useEffect(() => {
     if (shown !== undefined && shown >= 0) list.scrollToIndex(shown);
@@ -54,7 +55,7 @@ export function VirtualRows(props: {
               transform: `translateY(${row.start}px)`,
             }}
           >
-            {props.children(row.index)}
+            {props.children(row.index, hurried)}
           </Box>
         ))}
       </Box>

@@ -71,9 +71,10 @@ export function Tray(props: {
         heightOf={() => ROW_HEIGHT}
         keyOf={(i) => originals[i]?.id ?? `arriving ${props.arriving[i - originals.length]?.key ?? ""}`}
       >
-        {(i) => {
+        {(i, hurried) => {
           const original = originals[i];
           const file = props.arriving[i - originals.length];
+          if (original && hurried) return <Box sx={PASSING} />;
           if (original)
             return (
               <Thumbnail
@@ -93,6 +94,9 @@ export function Tray(props: {
 
 /** Room for a thumbnail with its margins, in pixels. */
 const ROW_HEIGHT = 76;
+
+/** A picture that passes by too quickly to be seen. */
+const PASSING = { m: 1, height: ROW_HEIGHT - 16, border: 1, borderColor: "divider" };
 
 function OnItsWay({ name, sent }: Arriving) {
   return (
