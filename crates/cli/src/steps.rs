@@ -178,7 +178,7 @@ impl StepArgs {
         match self.halftone {
             None => {}
             Some(AutoSetting::Off) => repair.halftone = None,
-            Some(AutoSetting::Auto) => repair.halftone = Repair::suggested(reading(), shelf).halftone,
+            Some(AutoSetting::Auto) => repair.halftone = reading().halftone(),
             Some(AutoSetting::To(strength)) => {
                 let known = repair.halftone.take().or_else(|| reading().halftone());
                 let halftone = known.context("--halftone: no dots of a print were found in this picture")?;

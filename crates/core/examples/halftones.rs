@@ -5,7 +5,6 @@
 //!
 //! Prints a table; with a document, writes it there. With `--find`, says which pictures are halftones.
 
-use std::error::Error;
 use std::f32::consts::TAU;
 use std::path::{Path, PathBuf};
 use std::time::Instant;
@@ -17,7 +16,6 @@ use dettaglio_core::halftone::find;
 use dettaglio_core::model::Shelf;
 use dettaglio_core::picture::{Original, Planes};
 use dettaglio_core::render::{Renderer, Unhurried};
-use dettaglio_domain::geometry::Size;
 use dettaglio_domain::halftone::Halftone;
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::kernel::Kernel;
@@ -26,7 +24,9 @@ use dettaglio_domain::repair::Repair;
 use dettaglio_domain::treatment::Treatment;
 use rayon::prelude::*;
 
-type Outcome<T> = Result<T, Box<dyn Error>>;
+mod damage;
+
+use damage::{Outcome, blurred, load, map, white_noise};
 
 /// Pixels from dot to dot, and the angles of the inks' screens in degrees: black alone, or one for each colour.
 const SCREENS: [(f32, &[f32]); 6] = [
@@ -44,9 +44,9 @@ const INK: f32 = 0.07;
 /// Sub-pixels a side in which a scan is worked out.
 const FINE: usize = 4;
 
-/// Standard deviations of the scanner's lens in pixels, and of its noise, 1 being full scale.
+/// Standard deviations of the scanner's lens in pixels, and of its noise in 8-bit levels.
 const LENS: f32 = 0.5;
-const SCANNER_NOISE: f32 = 0.008;
+const SCANNER_NOISE: f32 = 2.0;
 
 /// Pixels of each photograph that are printed: a square from its middle.
 const SIDE: u32 = 600;
@@ -64,9 +64,9 @@ fn main() -> Outcome<()> {
     if first == "--find" {
         let (mut halftones, mut all) = (0, 0);
         for path in args.map(PathBuf::from) {
-            let Ok(picture) = load(&path) else { continue };
+            let Ok(picture) = read(&path, ContentHash::of_file(&path)?, &Limits::default()) else { continue };
             all += 1;
-            if let Some(waves) = find(&picture) {
+            if let Some(waves) = find(&picture.original) {
                 halftones += 1;
                 println!("{}: {} ({} waves)", path.display(), Halftone::found(waves.clone()).dots(), waves.len());
             }
@@ -84,15 +84,17 @@ fn main() -> Outcome<()> {
 
 fn measured(folder: &Path) -> Outcome<String> {
     let mut text = INTRODUCTION.to_owned();
-    let photographs = pictures(folder)?;
+    let photographs = load(folder)?;
     let renderer = Renderer::new(Shelf::of(vec![]), 64 << 20);
     for (period, angles) in SCREENS {
         let (mut found, mut off, mut gains, mut sums, mut seconds) = (0, 0.0_f32, Vec::new(), [0.0; 3], 0.0);
-        for path in &photographs {
-            let (truth, scan) = printed(&middle(&load(path)?), period, angles);
+        for photograph in &photographs {
+            let planes = &photograph.planes;
+            let middle = planes.cut(planes.size().whole().middle(SIDE));
+            let (truth, scan) = printed(&middle, period, angles);
             let scan = Original::from_planes(&scan);
             let Some(waves) = find(&scan) else {
-                println!("not found in {}", path.display());
+                println!("not found in {}", photograph.name);
                 continue;
             };
             found += 1;
@@ -107,20 +109,19 @@ fn measured(folder: &Path) -> Outcome<String> {
             seconds += began.elapsed().as_secs_f64() / scan.size().megapixels();
             let scan = scan.planes();
             let figures = [psnr(&scan, &truth, BORDER), best_blur(&scan, &truth), psnr(&after, &truth, BORDER)];
-            gains.push((figures[2] - figures[1], path));
+            gains.push((figures[2] - figures[1], &photograph.name));
             sums.iter_mut().zip(figures).for_each(|(sum, figure)| *sum += figure);
         }
         gains.sort_by(|a, b| a.0.total_cmp(&b.0));
         let [scan, blur, after] = sums.map(|sum| sum / f64::from(found));
-        let (least, most) = (&gains[0], gains[gains.len() - 1].0);
-        let name = least.1.file_stem().unwrap_or_default().to_string_lossy();
+        let ((least, name), (most, _)) = (gains[0], gains[gains.len() - 1]);
         let angles: Vec<String> = angles.iter().map(|angle| format!("{angle:.0}°")).collect();
         text.push_str(&format!(
             "| {period} | {} | {found} of {} | {:.1} | {scan:.2} | {blur:.2} | **{after:.2}** | {:+.2} ({name}) to {most:+.2} | {:.2} |\n",
             angles.join(", "),
             photographs.len(),
             off * 100.0,
-            least.0,
+            least,
             seconds / f64::from(found),
         ));
     }
@@ -166,18 +167,12 @@ fn printed(picture: &Planes, period: f32, angles: &[f32]) -> (Planes, Planes) {
                     .sum();
                 1.0 - (1.0 - INK) * ink / (FINE * FINE) as f32
             };
-            let truth = (0..area).map(|i| encode(printed(i))).collect();
-            let light: Vec<f32> = (0..area).map(scanned).collect();
-            let mut random = 1_u32 + channel as u32;
-            let scan = blurred(&light, width, LENS).into_iter().map(|light| {
-                let level = encode(light.clamp(0.0, 1.0)) + SCANNER_NOISE * normal(&mut random);
-                (level * 255.0).round().clamp(0.0, 255.0) / 255.0
-            });
-            (truth, scan.collect())
+            ((0..area).map(|i| encode(printed(i))).collect(), (0..area).map(scanned).collect())
         })
         .collect();
-    let (truth, scan): (Vec<_>, Vec<_>) = channels.into_iter().unzip();
-    (Planes::from_values(size, truth.concat()), Planes::from_values(size, scan.concat()))
+    let (truth, light): (Vec<_>, Vec<_>) = channels.into_iter().unzip();
+    let seen = blurred(&Planes::from_values(size, light.concat()), LENS);
+    (Planes::from_values(size, truth.concat()), white_noise(&map(&seen, encode), SCANNER_NOISE))
 }
 
 /// Round dots, 0 to 1, one for each unit of both.
@@ -192,65 +187,9 @@ fn ranks() -> Vec<f32> {
     all
 }
 
-/// About normal, of standard deviation 1: the sum of twelve even ones.
-fn normal(random: &mut u32) -> f32 {
-    let mut even = || {
-        *random = random.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
-        (*random >> 8) as f32 / (1 << 24) as f32
-    };
-    (0..12).map(|_| even()).sum::<f32>() - 6.0
-}
-
 /// PSNR of the scan blurred in light, at the blur that comes nearest to the truth.
 fn best_blur(scan: &Planes, truth: &Planes) -> f64 {
-    let width = scan.size().width as usize;
-    let light: Vec<f32> = scan.values().iter().map(|value| linearise(*value)).collect();
-    let of = |step: u32| {
-        let planes: Vec<f32> = light
-            .chunks_exact(scan.size().area() as usize)
-            .flat_map(|plane| blurred(plane, width, step as f32 * BLUR_STEP))
-            .map(|light| encode(light.clamp(0.0, 1.0)))
-            .collect();
-        psnr(&Planes::from_values(scan.size(), planes), truth, BORDER)
-    };
-    let all: Vec<u32> = BLURS.collect();
-    all.into_par_iter().map(of).reduce(|| 0.0, f64::max)
-}
-
-/// By a Gaussian of this standard deviation; edges are repeated.
-fn blurred(plane: &[f32], width: usize, sigma: f32) -> Vec<f32> {
-    let reach = (3.0 * sigma).ceil() as isize;
-    let weights: Vec<f32> = (-reach..=reach).map(|i| (-((i * i) as f32) / (2.0 * sigma * sigma)).exp()).collect();
-    let sum: f32 = weights.iter().sum();
-    let height = plane.len() / width;
-    let along = |plane: &[f32], step: (isize, isize)| -> Vec<f32> {
-        let at = |x: isize, y: isize| {
-            plane[y.clamp(0, height as isize - 1) as usize * width + x.clamp(0, width as isize - 1) as usize]
-        };
-        let value = |i: usize| {
-            let (x, y) = ((i % width) as isize, (i / width) as isize);
-            let near = (-reach..=reach).zip(&weights);
-            near.map(|(by, weight)| weight * at(x + by * step.0, y + by * step.1)).sum::<f32>() / sum
-        };
-        (0..plane.len()).map(value).collect()
-    };
-    along(&along(plane, (1, 0)), (0, 1))
-}
-
-fn middle(picture: &Original) -> Planes {
-    let size = picture.size();
-    let side = Size::new(size.width.min(SIDE), size.height.min(SIDE));
-    let (x, y) = ((size.width - side.width) / 2, (size.height - side.height) / 2);
-    picture.planes().cut(dettaglio_domain::geometry::Region::new(x, y, side.width, side.height))
-}
-
-fn pictures(folder: &Path) -> Outcome<Vec<PathBuf>> {
-    let mut paths: Vec<PathBuf> = std::fs::read_dir(folder)?.map(|e| e.map(|e| e.path())).collect::<Result<_, _>>()?;
-    paths.retain(|path| path.extension().is_some_and(|ending| ending == "png" || ending == "jpg"));
-    paths.sort();
-    Ok(paths)
-}
-
-fn load(path: &Path) -> Outcome<Original> {
-    Ok(read(path, ContentHash::of_file(path)?, &Limits::default())?.original)
+    let light = map(scan, linearise);
+    let of = |step: u32| psnr(&map(&blurred(&light, step as f32 * BLUR_STEP), encode), truth, BORDER);
+    BLURS.map(of).fold(0.0, f64::max)
 }

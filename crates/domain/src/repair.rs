@@ -2,7 +2,8 @@
 //! and filled, and faded tone is brought back.
 //!
 //! What is found is a function of the picture, of the finder and of a few settings, and is found anew wherever it is needed: nothing but the
-//! settings and a person's own strokes is kept. Pixels that are not marked stay as they are, to the bit, unless dots are taken out or tone is brought back.
+//! settings and a person's own strokes is kept. Pixels that are not marked stay as they are, to the bit, unless dots are taken out or tone is
+//! brought back.
 
 use serde::{Deserialize, Serialize};
 
@@ -66,8 +67,9 @@ impl Repair {
         self.halftone.is_none() && self.wear.is_none() && self.fade.is_none()
     }
 
-    /// What is suggested: the dots of a halftone are taken out. A scan of an old print, of one faded tone, has its tone brought back, and its wear filled where the finder was measured
-    /// to leave sound pictures alone. Nothing is done to anything else: a print whose colours have faded cannot be told from a warm picture of little contrast.
+    /// What is suggested: the dots of a halftone are taken out. A scan of an old print, of one faded tone, has its tone brought back, and its
+    /// wear filled where the finder was measured to leave sound pictures alone. Nothing is done to anything else: a print whose colours have
+    /// faded cannot be told from a warm picture of little contrast.
     pub fn suggested(reading: &Reading, catalogue: &Catalogue) -> Self {
         let halftone = reading.halftone();
         if !reading.content.faded_tone {

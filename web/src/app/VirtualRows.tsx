@@ -51,7 +51,6 @@ export function VirtualRows(props: {
               left: 0,
               right: 0,
               height: row.size,
-              contain: "strict",
               transform: `translateY(${row.start}px)`,
             }}
           >
@@ -111,8 +110,6 @@ export function VirtualGrid(props: {
                 left: `calc(${column} * (100% + ${GAP}px) / ${columns})`,
                 width: `calc((100% + ${GAP}px) / ${columns} - ${GAP}px)`,
                 height,
-                // What a cell holds moves nothing outside it.
-                contain: "strict",
                 transform: `translateY(${start}px)`,
               }}
             >

@@ -13,7 +13,9 @@ const STEPS = ["repair", "clean", "enlarge", "faces", "finish"] as const;
 
 /** The steps that stood as the old suggestion had them, as the next one has them. */
 export function followed(now: Recipe, old: Recipe, next: Recipe): Partial<Recipe> {
-  const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b);
+  // What is off may be null or not said at all.
+  const said = (step: unknown) => JSON.stringify(step, (_, value: unknown) => value ?? undefined);
+  const same = (a: unknown, b: unknown) => said(a) === said(b);
   const moved = STEPS.filter((step) => same(now[step], old[step]) && !same(old[step], next[step]));
   return Object.fromEntries(moved.map((step) => [step, next[step]]));
 }

@@ -63,10 +63,11 @@ fn score_one(
     let small = Size::new(whole.width / factor, whole.height / factor);
     let size = small.times(factor);
     let truth = subject.truth.cut(Region::new(0, 0, size.width, size.height));
-    let input = match &subject.given {
-        // The damage of another factor's set.
-        Some(given) if given.size() != small => return Ok(None),
+    let is_damaged = !subject.given.is_empty();
+    let input = match subject.given.iter().find(|given| given.size() == small) {
         Some(given) => given.clone(),
+        // Damaged for other factors only.
+        None if is_damaged => return Ok(None),
         None => shrunk(&truth, small, Averaging::Encoded),
     };
     let border = factor + 4;
@@ -74,13 +75,12 @@ fn score_one(
     let bicubic = plain(&input, Kernel::Bicubic);
     let learned = clamped(network.run(&input, None)?);
     let everyday = everyday.map(|e| e.run(&input, None)).transpose()?.map(clamped);
-    let light_gain = match subject.given {
-        Some(_) => None,
-        None => {
-            let in_light = shrunk(&truth, small, Averaging::Light);
-            let learned = clamped(network.run(&in_light, None)?);
-            Some(psnr(&learned, &truth, border) - psnr(&plain(&in_light, Kernel::Bicubic), &truth, border))
-        }
+    let light_gain = if is_damaged {
+        None
+    } else {
+        let in_light = shrunk(&truth, small, Averaging::Light);
+        let learned = clamped(network.run(&in_light, None)?);
+        Some(psnr(&learned, &truth, border) - psnr(&plain(&in_light, Kernel::Bicubic), &truth, border))
     };
     let mut perceived = |planes: &Planes| -> Outcome<Option<f64>> {
         judge.as_mut().map(|judge| Ok(rounded(judge.distance(planes, &truth)?, 2))).transpose()

@@ -8,11 +8,11 @@ use dettaglio_domain::model::PHOTOGRAPHS;
 use super::damage::{Outcome, Photo, load};
 use super::sheets::NATIVE;
 
-/// One picture of a set, and where the damage belongs to the subject, the small damaged one to start from.
+/// One picture of a set, and where the damage belongs to the subject, the small damaged ones to start from, each for another factor.
 pub struct Subject {
     pub name: String,
     pub truth: Planes,
-    pub given: Option<Planes>,
+    pub given: Vec<Planes>,
 }
 
 /// All sets by name, the photographs first.
@@ -29,7 +29,8 @@ impl Sets {
     /// The photographs of a folder, and a subject's set for every folder in it.
     pub fn load(folder: &Path) -> Outcome<Self> {
         let photographs = load(folder)?;
-        let plain = |photo: &Photo| Subject { name: photo.name.clone(), truth: photo.planes.clone(), given: None };
+        let plain =
+            |photo: &Photo| Subject { name: photo.name.clone(), truth: photo.planes.clone(), given: Vec::new() };
         let mut sets = vec![(PHOTOGRAPHS.to_owned(), photographs.iter().map(plain).collect())];
         let mut folders: Vec<_> = std::fs::read_dir(folder)?.map(|e| e.map(|e| e.path())).collect::<Result<_, _>>()?;
         let night = load(&folder.join(NIGHT))?;
@@ -38,9 +39,13 @@ impl Sets {
         folders.sort();
         for path in folders {
             let name = path.file_name().unwrap_or_default().to_string_lossy().into_owned();
-            let given = if path.join("given").is_dir() { load(&path.join("given"))? } else { Vec::new() };
+            let mut given = Vec::new();
+            for folder in ["given", "given/x2"].map(|folder| path.join(folder)).iter().filter(|folder| folder.is_dir())
+            {
+                given.extend(load(folder)?);
+            }
             let subject = |photo: Photo| {
-                let given = given.iter().find(|g| g.name == photo.name).map(|g| g.planes.clone());
+                let given = given.iter().filter(|g| g.name == photo.name).map(|g| g.planes.clone()).collect();
                 Subject { name: photo.name, truth: photo.planes, given }
             };
             sets.push((name, load(&path)?.into_iter().map(subject).collect()));

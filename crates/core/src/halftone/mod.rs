@@ -8,4 +8,4 @@ mod find;
 mod remove;
 
 pub use find::find;
-pub use remove::{halo, remove};
+pub use remove::Remover;

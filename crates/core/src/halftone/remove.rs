@@ -2,7 +2,7 @@
 //!
 //! Dots and paper between them come to the tone that they print where light is averaged, so values are made linear first. In every block of a fixed
 //! grid, what is near one of the waves comes down to what lies around it in the spectrum: the picture's own lines, which
-//! are elsewhere, stay. What the waves leave of each dot's shape, a narrow blur takes. Against the best blur alone, see docs/repair.md.
+//! are elsewhere, stay. What the waves leave of each dot's shape, a narrow blur takes. Against the best blur alone, see docs/halftones.md.
 
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::halftone::{Halftone, Wave};
@@ -29,43 +29,50 @@ const RING: f32 = 3.5;
 const BLUR: f32 = 0.22;
 const LEAST_BLUR: f32 = 0.66;
 
-/// Pixels around a region that its pixels depend on.
-pub fn halo(halftone: &Halftone) -> u32 {
-    (BLOCK + gaussian_kernel(blur(halftone)).len() / 2) as u32
+/// Takes the screen of a halftone out of a picture, region by region.
+pub struct Remover {
+    spectrum: Spectrum,
+    /// Standard deviation of the blur, in pixels.
+    blur: f32,
+    strength: f32,
 }
 
-fn blur(halftone: &Halftone) -> f32 {
-    (BLUR * halftone.period().min(1.0 / Halftone::COARSEST)).max(LEAST_BLUR)
-}
-
-/// A region of a picture with the screen taken out. `planes` are the picture's own pixels in `padded`, which reaches [`halo`] beyond `region`, or to
-/// the edges of the picture, whose size is `whole`; `waves` are those of `halftone` as the picture is turned.
-///
-/// The same whatever region is asked for.
-pub fn remove<S>(
-    halftone: &Halftone,
-    waves: &[Wave],
-    planes: &Planes,
-    padded: Region<S>,
-    region: Region<S>,
-    whole: Size,
-) -> Planes {
-    let spectrum = Spectrum::of(waves, halftone.period());
-    let sigma = blur(halftone);
-    let unblurred = region.grown((gaussian_kernel(sigma).len() / 2) as u32, whole);
-    let (width, part) = (unblurred.width as usize, region.inside(unblurred));
-    let (columns, rows) =
-        ((part.x as usize, (part.x + part.width) as usize), (part.y as usize, (part.y + part.height) as usize));
-    let mut out = planes.cut(region.inside(padded));
-    for (channel, own) in out.planes_mut().into_iter().enumerate() {
-        let light: Vec<f32> = planes.plane(channel).par_iter().map(|v| linearise_fast(*v)).collect();
-        let smooth = spectrum.without(&Held { light, padded: padded.seen_as(), whole }, unblurred.seen_as());
-        let blurred = cut(&gaussian(&smooth, width, sigma), width, columns, rows);
-        own.par_iter_mut().zip(blurred).with_min_len(LEAST).for_each(|(own, light)| {
-            *own += (encode_fast(light.clamp(0.0, 1.0)) - *own) * halftone.strength;
-        });
+impl Remover {
+    /// `waves` are those of the halftone as the picture is turned.
+    pub fn new(halftone: &Halftone, waves: &[Wave]) -> Self {
+        let period = halftone.period();
+        let blur = (BLUR * period.min(1.0 / Halftone::COARSEST)).max(LEAST_BLUR);
+        Self { spectrum: Spectrum::of(waves, period), blur, strength: halftone.strength }
     }
-    out
+
+    /// Pixels on each side that the blur reaches.
+    fn blur_reach(&self) -> u32 {
+        (gaussian_kernel(self.blur).len() / 2) as u32
+    }
+
+    /// Pixels around a region that its pixels depend on.
+    pub fn halo(&self) -> u32 {
+        BLOCK as u32 + self.blur_reach()
+    }
+
+    /// A region with the screen taken out. `planes` are the picture's own pixels in `padded`, which reaches [`halo`](Self::halo) beyond `region`,
+    /// or to the edges of the picture, whose size is `whole`. The same whatever region is asked for.
+    pub fn region<S>(&self, planes: &Planes, padded: Region<S>, region: Region<S>, whole: Size) -> Planes {
+        let unblurred = region.grown(self.blur_reach(), whole);
+        let (width, part) = (unblurred.width as usize, region.inside(unblurred));
+        let (columns, rows) =
+            ((part.x as usize, (part.x + part.width) as usize), (part.y as usize, (part.y + part.height) as usize));
+        let mut out = planes.cut(region.inside(padded));
+        for (channel, own) in out.planes_mut().into_iter().enumerate() {
+            let light: Vec<f32> = planes.plane(channel).par_iter().map(|v| linearise_fast(*v)).collect();
+            let smooth = self.spectrum.without(&Held { light, padded: padded.seen_as(), whole }, unblurred.seen_as());
+            let blurred = cut(&gaussian(&smooth, width, self.blur), width, columns, rows);
+            own.par_iter_mut().zip(blurred).with_min_len(LEAST).for_each(|(own, light)| {
+                *own += (encode_fast(light.clamp(0.0, 1.0)) - *own) * self.strength;
+            });
+        }
+        out
+    }
 }
 
 /// One channel of a part of a picture, in light.
@@ -95,6 +102,17 @@ impl Held {
     }
 }
 
+/// Bins of a block's spectrum no further than `reach` bins from a frequency, which is given in bins as well.
+fn bins_near(down: f32, across: f32, reach: f32) -> Vec<usize> {
+    let lines = |at: f32| (at - reach).ceil() as isize..=(at + reach).floor() as isize;
+    let wrapped = |line: isize| line.rem_euclid(BLOCK as isize) as usize;
+    lines(down)
+        .flat_map(|row| lines(across).map(move |column| (row, column)))
+        .filter(|(row, column)| (*row as f32 - down).hypot(*column as f32 - across) <= reach)
+        .map(|(row, column)| wrapped(row) * BLOCK + wrapped(column))
+        .collect()
+}
+
 /// What is done to the spectrum of a block.
 struct Spectrum {
     square: Square,
@@ -108,27 +126,27 @@ impl Spectrum {
     fn of(waves: &[Wave], period: f32) -> Self {
         let side = BLOCK as f32;
         let reach = (REACH * side / period).clamp(REACH_BOUNDS.0, REACH_BOUNDS.1);
-        let away = |bin: usize, (down, across): (f32, f32)| {
-            let shortest = |by: f32| by.rem_euclid(side).min(side - by.rem_euclid(side));
-            shortest((bin / BLOCK) as f32 - down).hypot(shortest((bin % BLOCK) as f32 - across))
+        // Of a wave and of its mirror image.
+        let near: Vec<Vec<usize>> = (waves.iter())
+            .map(|wave| {
+                let (down, across) = (wave.down * side, wave.across * side);
+                let mut bins = [bins_near(down, across, reach), bins_near(-down, -across, reach)].concat();
+                bins.sort_unstable();
+                bins.dedup();
+                bins
+            })
+            .collect();
+        let mut is_free = [true; BLOCK * BLOCK];
+        is_free[0] = false;
+        near.iter().flatten().for_each(|bin| is_free[*bin] = false);
+        let around = |wave: &Wave| {
+            let mut bins = bins_near(wave.down * side, wave.across * side, reach + RING);
+            bins.retain(|bin| is_free[*bin]);
+            bins
         };
-        let places: Vec<(f32, f32)> = waves.iter().map(|wave| (wave.down * side, wave.across * side)).collect();
-        // A wave and its mirror image.
-        let is_near = |bin: usize, (down, across): (f32, f32)| {
-            away(bin, (down, across)) <= reach || away(bin, (-down, -across)) <= reach
-        };
-        let bins = || 0..BLOCK * BLOCK;
-        let is_free: Vec<bool> =
-            bins().map(|bin| bin != 0 && !places.iter().any(|place| is_near(bin, *place))).collect();
-        let near = |place: (f32, f32)| bins().filter(|bin| is_near(*bin, place)).collect();
-        let around =
-            |place: (f32, f32)| bins().filter(|bin| is_free[*bin] && away(*bin, place) <= reach + RING).collect();
+        let around: Vec<Vec<usize>> = waves.iter().map(around).collect();
         let window = (0..BLOCK).map(|i| (std::f32::consts::PI * (i as f32 + 0.5) / side).sin()).collect();
-        Self {
-            square: Square::new(BLOCK),
-            window,
-            waves: places.iter().map(|place| (near(*place), around(*place))).collect(),
-        }
+        Self { square: Square::new(BLOCK), window, waves: near.into_iter().zip(around).collect() }
     }
 
     /// A region without the waves.

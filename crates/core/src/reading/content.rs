@@ -44,7 +44,7 @@ pub fn read(original: &Original, blocks: &[Block], noise: &NoiseReading, is_half
         .map(|block| block.whole > 100.0 && is_lettering(original, block.x, block.y))
         .collect();
     let seen: Vec<&Block> = blocks.iter().step_by(step).collect();
-    let colours: Vec<[f32; 3]> = seen.par_iter().map(|block| mean_colour(original, block)).collect();
+    let colours: Vec<[f32; 3]> = seen.par_iter().map(|block| mean_colour(original, block, |encoded| encoded)).collect();
     let clipped =
         |dark: bool| blocks.iter().filter(|b| (b.brightness < 0.5) == dark).map(|b| b.clipped).sum::<f32>() / count;
     let lettering = lettering.iter().filter(|l| **l).count() as f32 / lettering.len() as f32;
@@ -59,7 +59,9 @@ pub fn read(original: &Original, blocks: &[Block], noise: &NoiseReading, is_half
         faded_tone: photographed && is_faded_tone(&seen, &colours),
         tones: (colours.len() >= LEAST_TONES).then(|| {
             if is_halftone {
-                tones(&seen.par_iter().map(|b| printed_colour(original, b)).collect::<Vec<_>>())
+                // The colour that dots print is their mean in light.
+                let printed = |block: &&Block| mean_colour(original, block, linearise).map(encode);
+                tones(&seen.par_iter().map(printed).collect::<Vec<_>>())
             } else {
                 tones(&colours)
             }
@@ -73,16 +75,10 @@ const DRAWN: f32 = 0.2;
 /// Blocks of which the tones that a picture ends at can be told at least.
 const LEAST_TONES: usize = 200;
 
-/// A block's mean red, green and blue, encoded.
-fn mean_colour(original: &Original, block: &Block) -> [f32; 3] {
+/// The mean of a block's red, green and blue, as each value counts.
+fn mean_colour(original: &Original, block: &Block, counts_as: fn(f32) -> f32) -> [f32; 3] {
     let planes = original.region(Region::of(block.x, block.y, BLOCK, BLOCK));
-    [0, 1, 2].map(|c| planes.plane(c).iter().sum::<f32>() / (BLOCK * BLOCK) as f32)
-}
-
-/// The colour that the dots of a block print, encoded: their mean in light.
-fn printed_colour(original: &Original, block: &Block) -> [f32; 3] {
-    let planes = original.region(Region::of(block.x, block.y, BLOCK, BLOCK));
-    [0, 1, 2].map(|c| encode(planes.plane(c).iter().map(|v| linearise(*v)).sum::<f32>() / (BLOCK * BLOCK) as f32))
+    [0, 1, 2].map(|c| planes.plane(c).iter().map(|v| counts_as(*v)).sum::<f32>() / (BLOCK * BLOCK) as f32)
 }
 
 /// The tones that some blocks end at, by colour.

@@ -9,15 +9,14 @@ use super::level::Step;
 use super::pace::{Pace, RenderError};
 use crate::enlarge::Source;
 use crate::frame::Framed;
-use crate::halftone;
+use crate::halftone::Remover;
 use crate::picture::Planes;
 
 /// A framed original with the screen of a halftone taken out.
 pub struct Descreened<'a> {
     framed: &'a Framed<'a>,
     halftone: &'a Halftone,
-    /// As the frame turns them.
-    waves: Vec<Wave>,
+    remover: Remover,
 }
 
 impl<'a> Descreened<'a> {
@@ -30,7 +29,8 @@ impl<'a> Descreened<'a> {
             let (x, y) = map.at(wave.across.into(), wave.down.into());
             Wave { across: (x - x0) as f32, down: (y - y0) as f32 }
         };
-        Self { framed, halftone, waves: halftone.waves.iter().map(turned).collect() }
+        let waves: Vec<Wave> = halftone.waves.iter().map(turned).collect();
+        Self { framed, halftone, remover: Remover::new(halftone, &waves) }
     }
 }
 
@@ -44,9 +44,8 @@ impl Step for Descreened<'_> {
     }
 
     fn region(&self, region: Region<Kept>, _pace: &dyn Pace) -> Result<Planes, RenderError> {
-        let padded = region.grown(halftone::halo(self.halftone), self.size());
-        let planes = self.framed.region(padded);
-        Ok(halftone::remove(self.halftone, &self.waves, &planes, padded, region, self.size()))
+        let padded = region.grown(self.remover.halo(), self.size());
+        Ok(self.remover.region(&self.framed.region(padded), padded, region, self.size()))
     }
 }
 
@@ -61,6 +60,7 @@ mod tests {
     use super::super::pace::Unhurried;
     use super::super::renderer::Renderer;
     use super::*;
+    use crate::halftone;
     use crate::model::Shelf;
     use crate::picture::Original;
 

@@ -47,9 +47,9 @@ impl Usual {
     pub fn of(reading: &Reading, suggestion: &Suggestion, facts: &Facts, catalogue: &Catalogue) -> Self {
         let Clean { marks, noise, softness } = suggestion.clean.clone();
         let edges = suggestion.finish.edges.unwrap_or_else(Edges::by_hand);
-        let Repair { halftone, wear, fade } = suggestion.repair.clone();
+        let Repair { wear, fade, .. } = suggestion.repair.clone();
         Self {
-            halftone: halftone.or_else(|| reading.halftone()),
+            halftone: reading.halftone(),
             wear: wear.or_else(|| Self::wear(catalogue)),
             fade: fade.or_else(|| Fade::suggested(reading)).unwrap_or(Fade::NONE),
             marks: marks.or_else(|| Self::marks(reading, catalogue)),

@@ -43,7 +43,7 @@ export function RepairCard(props: {
         <Part
           name="Halftone"
           on={halftone != null}
-          unavailable={halftone ? undefined : noDots}
+          unavailable={noDots}
           onSwitch={(on) => onChange({ ...repair, halftone: on ? (usual?.halftone ?? null) : null })}
         >
           {halftone && (
@@ -52,7 +52,7 @@ export function RepairCard(props: {
               effect="The share of the dots of ink that is taken out. The picture's own lines stay; detail finer than the dots was never printed."
               value={halftone.strength}
               format={percent}
-              suggested={suggested?.halftone?.strength ?? usual?.halftone?.strength}
+              suggested={usual?.halftone?.strength}
               onChange={(strength) => onChange({ ...repair, halftone: { ...halftone, strength } })}
             />
           )}
