@@ -95,8 +95,9 @@ def write_photographs(out: Path, sources: Path) -> None:
 
 
 def write_lettering(out: Path, fonts: str) -> None:
-    """Every second one was a JPEG on its way."""
-    rng = random.Random(101)
+    """To be enlarged four times and twice. Every second one was a JPEG on its way."""
+    rng, of_half = random.Random(101), random.Random(102)
+    (out / "given" / "x2").mkdir(exist_ok=True)
     for i in range(RENDERED):
         truth = as_tensor(lettering.render(SIDE, lettering.files(fonts), rng))
         save(truth, out / f"lettering-{i + 1}.png")
@@ -104,6 +105,10 @@ def write_lettering(out: Path, fonts: str) -> None:
         if i % 2:
             small = jpeg(small, rng.randint(60, 90), 2)
         save(small / 255, out / "given" / f"lettering-{i + 1}.png")
+        half = (shrink(truth, 2) * 255).round()
+        if i % 2:
+            half = jpeg(half, of_half.randint(60, 90), 2)
+        save(half / 255, out / "given" / "x2" / f"lettering-{i + 1}.png")
 
 
 def write_fur(out: Path, sources: Path) -> None:
