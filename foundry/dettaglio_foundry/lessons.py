@@ -216,14 +216,23 @@ def shaken(clean: torch.Tensor, sigma: float, rng: random.Random) -> tuple[torch
 
 
 class Scans:
-    """A photograph as a scan shows it, without and with marks: what both lessons about marks begin with."""
+    """A photograph as a scan shows it, without and with marks: what both lessons about marks begin with.
+
+    A print holds five to eight pairs of lines a millimetre, so that on a scan of 600 dpi the picture is softer than the dust and the scratches
+    that lie upon it; by that they are told apart. What is as sharp as its pixels allow is mostly no scan, and has no marks.
+    """
 
     OWN_LINES = 0.3  # share of pictures with drawn stalks, cords and wires of their own
+    DPI = (300, 1200)
+    PRINT_BLUR = (0.7, 1.5)  # what a print holds, as a Gaussian's sigma in pixels at 600 dpi
+    AS_TAKEN = 0.2  # share of pictures that are no scans, where there are pictures without marks
+    MARKED_AS_TAKEN = 0.2  # share of those that have marks all the same
 
     def __init__(self, config: Config, undamaged: float | None = None):
         """`undamaged` is the share of scans without marks, where it is not the configuration's."""
         self.damage = config.damage
         self.undamaged = config.damage.clean_chance if undamaged is None else undamaged
+        self.covers = marks.Covers(config.patch)
 
     def one(self, picture: torch.Tensor, rng: random.Random) -> tuple[torch.Tensor, torch.Tensor, torch.Tensor]:
         """(1, 3, H, W) -> the sound scan, the marked one, and the masks (1, KINDS, H, W)."""
@@ -231,20 +240,27 @@ class Scans:
             picture = with_lights(picture, rng)  # points and wires that are no marks
         if rng.random() < self.OWN_LINES:
             picture = marks.with_lines(picture, rng)
+        scale = math.exp(rng.uniform(*map(math.log, self.DPI))) / 600
+        as_taken = self.undamaged > 0 and rng.random() < self.AS_TAKEN
+        if not as_taken:
+            picture = self.printed(picture, scale, rng)
+        picture = picture.clamp(0, 1)
+        if rng.random() < (1 - self.MARKED_AS_TAKEN if as_taken else self.undamaged):
+            none = torch.zeros(1, marks.KINDS, *picture.shape[2:])
+            return picture, picture, none
+        marked, masks = marks.marked(picture, rng, scale, self.covers)
+        return picture, marked, masks
+
+    def printed(self, picture: torch.Tensor, scale: float, rng: random.Random) -> torch.Tensor:
+        """On paper, as a scanner sees it that takes `scale` times 600 pixels of an inch."""
+        picture = gaussian_blur(picture, scale * rng.uniform(*self.PRINT_BLUR))
         if rng.random() < 0.55:
             picture = prints.faded(picture, rng)
-        if rng.random() < 0.3:
-            picture = gaussian_blur(picture, rng.uniform(0.3, 1.2))
         if rng.random() < 0.12:
             picture = prints.halftone(picture, rng)
         if rng.random() < 0.6:
             picture = prints.paper_grain(picture, rng)
-        picture = picture.clamp(0, 1)
-        if rng.random() < self.undamaged:
-            none = torch.zeros(1, marks.KINDS, *picture.shape[2:])
-            return picture, picture, none
-        marked, masks = marks.marked(picture, rng)
-        return picture, marked, masks
+        return picture
 
     def coded(self, marked: torch.Tensor, rng: random.Random) -> torch.Tensor:
         levels = (marked * 255).round()
@@ -269,7 +285,7 @@ class Filling(Scans):
         for patch in clean.split(1):
             sound, marked, masks = self.one(patch, rng)
             reach = rng.choice([1, 1, 2, 3])
-            level = F.max_pool2d(masks.amax(1, keepdim=True), 2 * reach + 1, 1, reach)
+            level = F.max_pool2d((masks.amax(1, keepdim=True) > marks.UNSEEN).float(), 2 * reach + 1, 1, reach)
             shown.append(self.coded(marked, rng))
             levels.append(level)
             targets.append(torch.cat([sound, level], 1))

@@ -7,6 +7,8 @@ single number for all; `guard` is the weight of what the answer makes worse than
 import torch
 import torch.nn.functional as F
 
+from . import marks
+
 LUMA = torch.tensor([65.481, 128.553, 24.966]).view(1, 3, 1, 1) / 255  # ITU-R BT.601
 
 COLOUR = 0.3  # of the squared error of decibels' luma, the share of the three colours' beside it
@@ -52,7 +54,9 @@ def seen_error(a: torch.Tensor, b: torch.Tensor) -> torch.Tensor:
 
 def covered(guess, target, trust, shown, guard: float) -> torch.Tensor:
     """For likelihoods and masks (N, K, H, W): the cross entropy, and how little the two overlap (Milletari, Navab and Ahmadi 2016), as the
-    pixels of marks are few."""
+    pixels of marks are few. What nobody sees (marks.UNSEEN) does not count."""
+    counts = (target != marks.UNSEEN).float()
+    guess, target = guess * counts, target * counts
     entropy = F.binary_cross_entropy(guess.clamp(1e-5, 1 - 1e-5), target)
     both, either = (guess * target).sum((0, 2, 3)), (guess + target).sum((0, 2, 3))
     return entropy + OVERLAP * (1 - (2 * both + 1) / (either + 1)).mean()

@@ -18,6 +18,11 @@ KINDS = 3
 # A pixel belongs to a mark when the mark changes it by so much of full scale in any channel, or covers it by so much.
 LEAST_CHANGE, LEAST_COVER = 6 / 255, 0.5
 
+# A mark is seen when it changes what it covers most by so much of full scale, and by so many times what the picture itself varies there.
+# One that is not seen is neither to be found nor wrong to be found: in masks it is UNSEEN.
+LEAST_SEEN, ABOVE_DETAIL = 10 / 255, 1.5
+UNSEEN = 0.5
+
 
 def along(points: torch.Tensor, step: float = 0.5) -> torch.Tensor:
     """(n, 2) corners of a line -> points no more than `step` apart on it."""
@@ -48,10 +53,10 @@ def drawn(points: torch.Tensor, widths: torch.Tensor, height: int, width: int) -
     return cover
 
 
-def speck(height: int, width: int, rng: random.Random) -> torch.Tensor:
+def speck(height: int, width: int, rng: random.Random, scale: float = 1.0) -> torch.Tensor:
     """A grain of dust: a few discs that overlap, now and then a small fluff."""
     middle = torch.tensor([rng.uniform(0, height), rng.uniform(0, width)])
-    size = math.exp(rng.uniform(math.log(0.8), math.log(7.0)))
+    size = max(0.8, scale * math.exp(rng.uniform(math.log(0.8), math.log(7.0))))
     count = rng.choice([1, 1, 2, 3, 5])
     points = middle + torch.tensor([[rng.gauss(0, size / 3), rng.gauss(0, size / 3)] for _ in range(count)])
     return drawn(points, torch.tensor([size * rng.uniform(0.5, 1) for _ in range(count)]), height, width)
@@ -65,23 +70,23 @@ def course(height: int, width: int, length: float, bend: float, wander: float, r
     return at + torch.cumsum(torch.stack([torch.sin(angle), torch.cos(angle)], 1), 0)
 
 
-def hair(height: int, width: int, rng: random.Random) -> torch.Tensor:
+def hair(height: int, width: int, rng: random.Random, scale: float = 1.0) -> torch.Tensor:
     """A hair or a fibre: thin, evenly wide, curled."""
     length = math.exp(rng.uniform(math.log(12), math.log(2.0 * width)))
     points = along(course(height, width, length, rng.gauss(0, 0.03), rng.uniform(0.01, 0.08), rng))
-    return drawn(points, torch.full((len(points),), rng.uniform(0.7, 2.4)), height, width)
+    return drawn(points, torch.full((len(points),), max(0.7, scale * rng.uniform(0.7, 2.4))), height, width)
 
 
-def scratch(height: int, width: int, rng: random.Random) -> torch.Tensor:
+def scratch(height: int, width: int, rng: random.Random, scale: float = 1.0) -> torch.Tensor:
     """Nearly straight, of changing width, interrupted where it was lighter."""
     length = math.exp(rng.uniform(math.log(15), math.log(3.0 * width)))
     points = along(course(height, width, length, rng.gauss(0, 0.002), 0.004, rng))
     swell = F.interpolate(torch.rand(1, 1, max(2, len(points) // 25)), size=len(points), mode="linear")[0, 0]
-    widths = rng.uniform(0.7, 3.0) * (0.4 + 0.8 * swell)
+    widths = max(0.7, scale * rng.uniform(0.7, 3.0)) * (0.4 + 0.8 * swell)
     return drawn(points, widths, height, width) * (1.0 if rng.random() < 0.6 else rng.uniform(0.4, 0.9))
 
 
-def broken(height: int, width: int, rng: random.Random) -> torch.Tensor:
+def broken(height: int, width: int, rng: random.Random, scale: float = 1.0) -> torch.Tensor:
     """A crease or a tear: a jagged course through much of the picture, wider and narrower."""
     a = torch.tensor([rng.uniform(0, height), rng.uniform(0, width)])
     angle, far = rng.uniform(0, math.pi), rng.uniform(0.4, 1.6) * width
@@ -95,13 +100,13 @@ def broken(height: int, width: int, rng: random.Random) -> torch.Tensor:
         points = torch.cat([torch.stack([points[:-1], middles], 1).flatten(0, 1), points[-1:]])
     points = along(points)
     swell = F.interpolate(torch.rand(1, 1, max(2, len(points) // 12)), size=len(points), mode="linear")[0, 0]
-    return drawn(points, rng.uniform(1.0, 6.0) * (0.25 + swell), height, width)
+    return drawn(points, max(1.0, scale * rng.uniform(1.0, 6.0)) * (0.25 + swell), height, width)
 
 
-def chipped(height: int, width: int, rng: random.Random) -> torch.Tensor:
+def chipped(height: int, width: int, rng: random.Random, scale: float = 1.0) -> torch.Tensor:
     """A flake of the emulsion gone: a ragged patch."""
     middle = torch.tensor([rng.uniform(0, height), rng.uniform(0, width)])
-    size = rng.uniform(3, 14)
+    size = scale * rng.uniform(3, 14)
     count = rng.randint(6, 18)
     points = middle + torch.tensor([[rng.gauss(0, size / 2.5), rng.gauss(0, size / 2.5)] for _ in range(count)])
     return drawn(points, torch.tensor([size * rng.uniform(0.2, 0.7) for _ in range(count)]), height, width)
@@ -136,20 +141,58 @@ def shade(picture: torch.Tensor, kind: int, rng: random.Random) -> torch.Tensor:
     return (colour + torch.randn(3) * (0.02 if rng.random() < 0.8 else 0.12)).clamp(0, 1).view(3, 1, 1)
 
 
-def marked(pictures: torch.Tensor, rng: random.Random) -> tuple[torch.Tensor, torch.Tensor]:
-    """(N, 3, H, W) encoded -> with marks, and which pixels they cover, (N, KINDS, H, W) of 0 and 1."""
-    made = [marked_one(picture, rng) for picture in pictures]
+class Covers:
+    """Covers of marks of one size, drawn one after the other; or taken turned and mirrored from a stock, of which one in `ANEW` is drawn anew:
+    drawing takes longer than a step of a small network."""
+
+    STOCK, ANEW = 400, 12
+
+    def __init__(self, side: int | None = None):
+        """`side` of the stock's covers in pixels; None draws every one for itself, for pictures of any size."""
+        self.side = side
+        self.stock: dict[int, list[torch.Tensor]] = {kind: [] for kind in MAKERS}
+
+    def one(self, kind: int, height: int, width: int, scale: float, rng: random.Random) -> torch.Tensor:
+        """(height, width) in [0, 1]."""
+        draw = lambda: rng.choice(MAKERS[kind])(height, width, rng, scale)  # noqa: E731
+        if (height, width) != (self.side, self.side):
+            return draw()
+        stock = self.stock[kind]
+        if len(stock) < self.STOCK or rng.randrange(self.ANEW) == 0:
+            cover = draw()
+            if len(stock) < self.STOCK:
+                stock.append(cover)
+            else:
+                stock[rng.randrange(self.STOCK)] = cover
+            return cover
+        cover = torch.rot90(rng.choice(stock), rng.randrange(4))
+        return cover.flip(0) if rng.random() < 0.5 else cover
+
+
+def detail(picture: torch.Tensor) -> torch.Tensor:
+    """(3, H, W) -> (H, W): by how much the picture's finest detail varies around each pixel, of full scale."""
+    tone = picture.mean(0, keepdim=True).expand(1, 3, -1, -1)
+    fine = (tone - gaussian_blur(tone, 1.5)).abs()
+    return F.avg_pool2d(fine, 9, 1, 4, count_include_pad=False)[0, 0] * 1.25
+
+
+def marked(pictures: torch.Tensor, rng: random.Random, scale: float = 1.0, covers: Covers | None = None) -> tuple[torch.Tensor, torch.Tensor]:
+    """(N, 3, H, W) encoded -> with marks, and which pixels they cover, (N, KINDS, H, W) of 0, 1 and UNSEEN. `scale` is the marks' size over
+    that at 600 dpi."""
+    made = [marked_one(picture, rng, scale, covers) for picture in pictures]
     return torch.stack([picture for picture, _ in made]), torch.stack([mask for _, mask in made])
 
 
-def marked_one(picture: torch.Tensor, rng: random.Random) -> tuple[torch.Tensor, torch.Tensor]:
+def marked_one(picture: torch.Tensor, rng: random.Random, scale: float = 1.0, covers: Covers | None = None) -> tuple[torch.Tensor, torch.Tensor]:
     _, height, width = picture.shape
+    covers = covers or Covers()
     masks = torch.zeros(KINDS, height, width)
+    varies = detail(picture)
     out = picture
     soft = rng.uniform(0.3, 0.8)  # the scanner's lens
     for kind in (BREAKS, LINES, SPECKS):
         for _ in range(rng.choice(COUNTS[kind])):
-            cover = rng.choice(MAKERS[kind])(height, width, rng)
+            cover = covers.one(kind, height, width, scale, rng)
             if not cover.any():
                 continue
             cover = gaussian_blur(cover.expand(1, 3, height, width), soft)[0, :1]
@@ -160,7 +203,10 @@ def marked_one(picture: torch.Tensor, rng: random.Random) -> tuple[torch.Tensor,
                 beside = torch.roll(gaussian_blur(cover.expand(1, 3, height, width), 1.5)[0, :1], (2, 1), (1, 2))
                 out = out * (1 - rng.uniform(0.1, 0.4) * beside)
             fresh = torch.lerp(out, colour.expand_as(out), cover * opaque)
-            changed = ((fresh - picture).abs().amax(0) > LEAST_CHANGE) & (cover[0] > 0.08)
-            masks[kind] = torch.maximum(masks[kind], (changed | (cover[0] * opaque > LEAST_COVER)).float())
+            change = (fresh - picture).abs().amax(0)
+            changed = (change > LEAST_CHANGE) & (cover[0] > 0.08) | (cover[0] * opaque > LEAST_COVER)
+            middle = cover[0] > 0.5 * cover.max()
+            seen = change[middle].mean() > max(LEAST_SEEN, ABOVE_DETAIL * varies[middle].mean())
+            masks[kind] = torch.maximum(masks[kind], changed.float() * (1.0 if seen else UNSEEN))
             out = fresh
     return out.clamp(0, 1), masks

@@ -82,8 +82,10 @@ def packed(state: dict) -> dict:
     """A checkpoint at two thirds of its size, to be kept in the repository.
 
     With 16 bits: the average, as its distance from the weights, and the optimiser's moments, the second as its root, which
-    has the range for it.
+    has the range for it. One that is packed already stays as it is.
     """
+    if state.get("packed"):
+        return state
     moments = {
         i: m | {"exp_avg": m["exp_avg"].half(), "exp_avg_sq": m["exp_avg_sq"].sqrt().half()} for i, m in state["adam"]["state"].items()
     }

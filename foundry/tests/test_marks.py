@@ -32,6 +32,25 @@ def test_marked_pixels_are_those_that_changed():
             assert (marked - PICTURE).abs().amax(0)[covered_by].mean() > 6 / 255
 
 
+def test_a_mark_that_nobody_sees_is_neither_to_be_found_nor_wrong():
+    torch.manual_seed(5)
+    busy = (PICTURE + 0.3 * torch.randn(1, 96, 96)).clamp(0, 1)
+    of = lambda picture: torch.stack([marks.marked_one(picture, random.Random(seed))[1][:2] for seed in range(30)])  # noqa: E731
+    plain, noisy = of(PICTURE), of(busy)
+    seen = lambda masks: ((masks == 1).sum() / (masks > 0).sum()).item()  # noqa: E731
+    assert seen(plain) > 0.9 and seen(noisy) < 0.5
+    unseen = torch.full((1, 3, 8, 8), marks.UNSEEN)
+    assert covered(torch.rand(1, 3, 8, 8), unseen, 1, None, 0) < 1e-3
+
+
+def test_covers_of_a_stock_are_as_large_as_those_that_are_drawn():
+    torch.manual_seed(6)
+    rng, stocked, drawn = random.Random(6), marks.Covers(96), marks.Covers()
+    share = lambda covers: sum(covers.one(marks.SPECKS, 96, 96, 1.0, rng).mean().item() for _ in range(900)) / 900  # noqa: E731
+    a, b = share(stocked), share(drawn)
+    assert len(stocked.stock[marks.SPECKS]) == marks.Covers.STOCK and 0.6 < a / b < 1.6
+
+
 def lesson(kind, name):
     return kind(Config.read(f"configs/{name}.toml"))
 
@@ -39,7 +58,7 @@ def lesson(kind, name):
 def test_a_finder_is_shown_scans_and_answers_masks():
     torch.manual_seed(3)
     (shown,), masks = lesson(Marks, "wear-finder").pair(torch.rand(6, 3, 64, 64), random.Random(3))
-    assert shown.shape == masks.shape and set(masks.unique().tolist()) <= {0.0, 1.0} and masks.sum() > 0
+    assert shown.shape == masks.shape and set(masks.unique().tolist()) <= {0.0, 1.0, marks.UNSEEN} and masks.sum() > 0
 
 
 def test_a_filler_is_told_more_than_the_marks_and_counts_there_alone():

@@ -48,7 +48,9 @@ def test_a_run_that_was_kept_packed_goes_on_nearly_as_if_it_had_not_been(tmp_pat
         first.learn(patches)
     first.save()
     (tmp_path / "kept").mkdir()
-    torch.save(packed(first.state()), tmp_path / "kept" / "tiny.pt")
+    once = packed(first.state())
+    assert packed(once) is once, "a state that was kept and not gone on with is kept again as it is"
+    torch.save(once, tmp_path / "kept" / "tiny.pt")
     small, large = ((folder / "tiny.pt").stat().st_size for folder in (tmp_path / "kept", tmp_path))
     assert small < large
     second = Run(config(), tmp_path / "kept", None)
