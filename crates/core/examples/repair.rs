@@ -5,7 +5,6 @@
 //!
 //! Prints a table; with a document, writes it there, and what was gained into the two models' cards.
 
-use std::error::Error;
 use std::path::{Path, PathBuf};
 
 use dettaglio_core::codec::read;
@@ -18,19 +17,18 @@ use dettaglio_domain::limits::Limits;
 use dettaglio_domain::model::{Card, CleaningScore};
 use dettaglio_domain::repair::{Repair, Wear};
 use dettaglio_domain::treatment::Treatment;
-use rayon::prelude::*;
 
 /// Folders of sound photographs, within that of the held-out pictures.
 const SOUND: [&str; 5] = ["", "native", "night", "fur", "foliage"];
 const GROWN: i64 = 2;
 /// Where nothing was changed.
 const MOST_PSNR: f64 = 99.0;
-/// Rounds of relaxation of the plain fill: more changed no figure.
-const ROUNDS: usize = 400;
 
 const SENSITIVITIES: [f32; 3] = [0.3, Wear::USUAL_SENSITIVITY, 0.7];
 
-type Outcome<T> = Result<T, Box<dyn Error>>;
+mod damage;
+
+use damage::{Outcome, laplace};
 
 fn main() -> Outcome<()> {
     let mut args = std::env::args().skip(1);
@@ -288,29 +286,6 @@ fn psnr(a: &Planes, b: &Planes, counts: impl Fn(usize) -> bool) -> f64 {
     let (a, b) = (a.luminance(), b.luminance());
     let squares: Vec<f64> = (0..a.len()).filter(|i| counts(*i)).map(|i| f64::from(a[i] - b[i]).powi(2)).collect();
     -10.0 * (squares.iter().sum::<f64>() / squares.len() as f64).max(1e-12).log10()
-}
-
-/// The picture with some pixels as the mean of their four neighbours, all of them at once.
-fn laplace(picture: &Planes, open: &[bool]) -> Planes {
-    let (width, height) = (picture.size().width as usize, picture.size().height as usize);
-    let filled: Vec<Vec<f32>> = (0..3)
-        .into_par_iter()
-        .map(|channel| {
-            let mut plane = picture.plane(channel).to_vec();
-            let places: Vec<usize> = (0..plane.len()).filter(|i| open[*i]).collect();
-            for _ in 0..ROUNDS {
-                for i in &places {
-                    let (x, y) = (i % width, i / width);
-                    let row = |y: usize, x: usize| plane[y * width + x];
-                    let (left, right) = (row(y, x.saturating_sub(1)), row(y, (x + 1).min(width - 1)));
-                    let (above, below) = (row(y.saturating_sub(1), x), row((y + 1).min(height - 1), x));
-                    plane[*i] = (left + right + above + below) / 4.0;
-                }
-            }
-            plane
-        })
-        .collect();
-    Planes::from_values(picture.size(), filled.concat())
 }
 
 /// How many pieces hang together, corners counting.

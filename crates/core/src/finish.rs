@@ -8,6 +8,7 @@ use dettaglio_domain::finish::{Edges, Finish, PrintGrain};
 use dettaglio_domain::geometry::Region;
 use rayon::prelude::*;
 
+use crate::chance::scattered;
 use crate::picture::Planes;
 use crate::plane::{LEAST, box_mean, cut, gaussian, gaussian_kernel, highest, lowest, slope_energy, smoothstep};
 
@@ -143,11 +144,7 @@ fn lay_grain(grain: &PrintGrain, luminance: &[f32], place: Region<Enlarged>, cha
 
 /// A normally distributed number for each place, mean 0 and variance 1, always the same.
 fn white_noise(x: i64, y: i64) -> f32 {
-    // Steele, Lea, Flood (2014): the finaliser of SplitMix64.
-    let mut z = (x as u64).wrapping_mul(0x9E37_79B9_7F4A_7C15) ^ (y as u64).wrapping_mul(0xC2B2_AE3D_27D4_EB4F);
-    z = (z ^ (z >> 30)).wrapping_mul(0xBF58_476D_1CE4_E5B9);
-    z = (z ^ (z >> 27)).wrapping_mul(0x94D0_49BB_1331_11EB);
-    z ^= z >> 31;
+    let z = scattered((x as u64).wrapping_mul(0x9E37_79B9_7F4A_7C15) ^ (y as u64).wrapping_mul(0xC2B2_AE3D_27D4_EB4F));
     // The sum of four uniform numbers is close to normal, and its variance is four twelfths.
     let sum: f32 = (0..4).map(|i| ((z >> (16 * i)) & 0xFFFF) as f32 / 65535.0).sum();
     (sum - 2.0) * 3.0_f32.sqrt()

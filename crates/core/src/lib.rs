@@ -12,6 +12,7 @@
 //! | [`model`] | the shelf of learned networks, and the runtime that computes them |
 //! | [`frame`] | turning, straightening, cropping |
 //! | [`halftone`] | the screen of a print's dots: found, and taken out |
+//! | [`inpaint`] | large gaps filled from the picture's own texture |
 //! | [`clean`] | what a cleaner is told about each pixel |
 //! | [`enlarge`] | plain resampling |
 //! | [`finish`] | edges and grain at the print's scale |
@@ -30,6 +31,7 @@
 mod apart;
 pub mod area;
 mod budget;
+mod chance;
 pub mod clean;
 pub mod codec;
 pub mod colour;
@@ -43,6 +45,7 @@ pub mod frame;
 #[cfg(fuzzing)]
 pub mod fuzzing;
 pub mod halftone;
+pub mod inpaint;
 pub mod metadata;
 pub mod model;
 pub mod picture;

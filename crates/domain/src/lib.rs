@@ -13,7 +13,7 @@
 //! | [`frame`], [`crop`] | turning, straightening, cropping; a crop while a hand draws it |
 //! | [`mask`] | which part of a picture an area covers |
 //! | [`face`] | a face by its eyes and mouth, and which faces are restored |
-//! | [`repair`], [`halftone`], [`clean`], [`kernel`], [`finish`] | the settings of the steps |
+//! | [`repair`], [`gaps`], [`halftone`], [`clean`], [`kernel`], [`finish`] | the settings of the steps |
 //! | [`model`] | models' cards, and which of them serve a subject and a factor |
 //! | [`treatment`] | the ordered, saved settings for one picture, with everything resolved |
 //! | [`sight`] | what a picture shows |
@@ -43,6 +43,7 @@ pub mod file;
 pub mod finish;
 pub mod forecast;
 pub mod frame;
+pub mod gaps;
 pub mod geometry;
 pub mod halftone;
 pub mod hash;

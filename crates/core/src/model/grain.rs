@@ -3,6 +3,7 @@
 use dettaglio_domain::geometry::Size;
 
 use super::network::Corner;
+use crate::chance::scattered;
 
 /// The square root of 3: even noise between this and its negative has variance 1.
 const AMPLITUDE: f32 = 1.732_050_8;
@@ -16,11 +17,7 @@ pub fn grain(corner: Corner, size: Size) -> Vec<f32> {
 }
 
 fn value(x: u32, y: u32) -> f32 {
-    // The finaliser of SplitMix64 (Steele, Lea and Flood 2014): every bit of the place changes half of the result's.
-    let mut hash = ((u64::from(y) << 32) | u64::from(x)).wrapping_add(0x9E37_79B9_7F4A_7C15);
-    hash = (hash ^ (hash >> 30)).wrapping_mul(0xBF58_476D_1CE4_E5B9);
-    hash = (hash ^ (hash >> 27)).wrapping_mul(0x94D0_49BB_1331_11EB);
-    hash ^= hash >> 31;
+    let hash = scattered(((u64::from(y) << 32) | u64::from(x)).wrapping_add(0x9E37_79B9_7F4A_7C15));
     let share = (hash >> 40) as f32 / (1_u32 << 24) as f32;
     (2.0 * share - 1.0) * AMPLITUDE
 }

@@ -13,6 +13,7 @@ mod descreen;
 pub mod disk;
 mod drawn;
 mod faces;
+mod gaps;
 mod level;
 pub(crate) mod pace;
 mod renderer;

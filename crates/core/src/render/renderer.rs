@@ -12,6 +12,7 @@ use super::amber::in_amber;
 use super::cache::TileCache;
 use super::descreen::Descreened;
 use super::disk::DiskTiles;
+use super::gaps::GapCache;
 use super::level::{Below, Caches, Level, Marking, SideInput, TILE};
 use super::pace::{Cancelled, Pace, RenderError};
 use super::repair::{Repaired, WearMarks, bring_back};
@@ -30,12 +31,18 @@ pub struct Renderer {
     pub(super) shelf: RwLock<Arc<Shelf>>,
     pub(super) tiles: TileCache,
     pub(super) disk: Option<DiskTiles>,
+    gaps: GapCache,
 }
 
 impl Renderer {
     /// A renderer that keeps up to `tile_bytes` of computed tiles.
     pub fn new(shelf: Shelf, tile_bytes: usize) -> Self {
-        Self { shelf: RwLock::new(Arc::new(shelf)), tiles: TileCache::new(tile_bytes), disk: None }
+        Self {
+            shelf: RwLock::new(Arc::new(shelf)),
+            tiles: TileCache::new(tile_bytes),
+            disk: None,
+            gaps: GapCache::default(),
+        }
     }
 
     /// The same, with tiles on disk besides.
@@ -384,7 +391,8 @@ impl<'a> Work<'a> {
             return Ok(self.ground());
         };
         let filler = self.renderer.shelf().network(&wear.filler)?;
-        Ok(Below::Step(Box::new(Repaired::new(self.ground(), marks, filler, &wear.filler, self.caches()))))
+        let gaps = &self.renderer.gaps;
+        Ok(Below::Step(Box::new(Repaired::new(self.ground(), marks, filler, &wear.filler, self.caches(), gaps))))
     }
 
     /// The repaired original with the Clean step's passes on top.

@@ -142,8 +142,15 @@ function WearControls(props: {
           value={hand.marking ?? null}
           onChange={(_, next: "worn" | "sound" | null) => hand.onMarking(next ?? undefined)}
         >
-          <ToggleButton value="worn">Mark as worn</ToggleButton>
-          <ToggleButton value="sound">Mark as sound</ToggleButton>
+          <ToggleButton
+            value="worn"
+            title="Paint over dust, scratches and gaps: a narrow mark is filled by the model, a gap from the picture's own texture"
+          >
+            Mark as worn
+          </ToggleButton>
+          <ToggleButton value="sound" title="Paint over what is the picture's own: nothing there is filled">
+            Mark as sound
+          </ToggleButton>
         </ToggleButtonGroup>
         {(wear.strokes?.length ?? 0) > 0 && <Button onClick={props.onTakeBack}>Take back the last stroke</Button>}
       </Box>
