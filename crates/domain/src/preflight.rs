@@ -107,7 +107,7 @@ impl Planned<'_> {
     /// All that is to be said before the run, what weighs most first. `free` is what the disk has, where known.
     pub fn findings(&self, limits: &Limits, free: Option<u64>) -> Vec<Finding> {
         let mut found: Vec<Finding> =
-            [self.limit(limits, free), self.few_pixels(), self.soft(), self.unsure(), self.no_gain()]
+            [self.limit(limits, free), self.few_pixels(), self.soft(), self.unsure(), self.made_up(), self.no_gain()]
                 .into_iter()
                 .flatten()
                 .collect();
@@ -133,6 +133,16 @@ impl Planned<'_> {
         let doubts = self.doubts.join("; ");
         let text = format!("what is suggested for it is unsure, look at it first: {doubts}");
         (!doubts.is_empty()).then_some(Finding { weight: Weight::Warning, text, fix: None })
+    }
+
+    /// Eyes or a mouth would be filled with what was never there.
+    fn made_up(&self) -> Option<Finding> {
+        let treatment = &self.worked.treatment;
+        let wear = treatment.repair.wear.as_ref()?;
+        let faces = treatment.faces.iter().filter(|treated| wear.covers_likeness(&treated.face)).count();
+        let of = if faces == 1 { "a face" } else { "faces" };
+        let text = format!("what was marked by hand covers eyes or mouth of {of}: what is filled in there is made up");
+        (faces > 0).then_some(Finding { weight: Weight::Warning, text, fix: None })
     }
 
     /// The original's own pixels are fewer than the product asks for.
@@ -191,12 +201,16 @@ impl Planned<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::face::Face;
     use crate::frame::Frame;
-    use crate::geometry::Size;
-    use crate::model::Catalogue;
-    use crate::model::Grade;
+    use crate::geometry::{Place, Size};
+    use crate::hash::ContentHash;
+    use crate::mask::Stroke;
+    use crate::model::{Catalogue, Grade, ModelRef};
     use crate::recipe::{Choice, Recipe, Steps, Surround};
+    use crate::repair::Wear;
     use crate::stand_in;
+    use crate::treatment::TreatedFace;
     use rstest::rstest;
 
     fn catalogue() -> Catalogue {
@@ -267,6 +281,30 @@ mod tests {
     fn a_sharp_picture_on_a_small_print_gains_nothing() {
         let found = findings(Size::new(4000, 3000), print("100x75cm"), Format::Tiff, 1.0, None);
         assert_eq!((found.len(), found[0].weight, fix_of(&found)), (1, Weight::Note, Some(Fix::Plain)), "{found:?}");
+    }
+
+    #[test]
+    fn an_eye_that_is_filled_is_pointed_out() {
+        let target = Target::Factor { factor: 1.0 };
+        let recipe = Recipe::only(Choice::Plain { kernel: crate::kernel::Kernel::Bicubic });
+        let mut worked = recipe.work_out(&catalogue(), Size::new(400, 300), target).unwrap();
+        let eyes = (Place::new(100.0, 100.0), Place::new(200.0, 100.0));
+        worked.treatment.faces = vec![TreatedFace { face: Face::of_eyes(eyes.0, eyes.1), restore: None }];
+        let stroke = Stroke { points: vec![eyes.1], radius: 9.0, feather: 0.0, erases: false };
+        let model = |name: &str| ModelRef { model: name.to_owned(), sha256: ContentHash::of(name.as_bytes()) };
+        let said = |wear: Option<Wear>, worked: &mut Worked| {
+            worked.treatment.repair.wear = wear;
+            let (reading, settings) = (reading(1.0), OutputSettings::new(Format::Tiff));
+            let planned =
+                Planned { target, worked, settings, reading: &reading, distance_m: None, least_ppi: None, doubts: &[] };
+            planned.findings(&Limits::default(), None)
+        };
+        let wear = Wear { strokes: vec![stroke], ..Wear::usual(model("finder"), model("filler")) };
+        let found = said(Some(wear.clone()), &mut worked);
+        assert_eq!((found.len(), found[0].weight), (1, Weight::Warning), "{found:?}");
+        assert!(found[0].text.contains("made up"));
+        assert_eq!(said(Some(Wear { strokes: Vec::new(), ..wear }), &mut worked), []);
+        assert_eq!(said(None, &mut worked), []);
     }
 
     #[test]

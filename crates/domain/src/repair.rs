@@ -5,8 +5,12 @@
 //! settings and a person's own strokes is kept. Pixels that are not marked stay as they are, to the bit, unless dots are taken out or tone is
 //! brought back.
 
+use std::f64::consts::FRAC_PI_4;
+
 use serde::{Deserialize, Serialize};
 
+use crate::face::{Face, is_eye_or_mouth};
+use crate::geometry::Place;
 use crate::halftone::Halftone;
 use crate::mask::Stroke;
 use crate::model::{Card, Catalogue, ModelRef};
@@ -137,6 +141,19 @@ impl Wear {
         0.95 - 0.9 * self.sensitivity
     }
 
+    /// Whether what was marked by hand covers a part of a face's eyes or mouth: there, whatever is filled in is made up.
+    pub fn covers_likeness(&self, face: &Face) -> bool {
+        let Some(canvas) = face.to_canvas() else { return false };
+        let around = |stroke: &Stroke, middle: &Place| {
+            let (x, y, radius) = (f64::from(middle.x), f64::from(middle.y), f64::from(stroke.radius));
+            let rim = (0..8).map(|i| f64::from(i) * FRAC_PI_4);
+            let rim = rim.map(|angle| canvas.at(x + radius * angle.cos(), y + radius * angle.sin()));
+            rim.chain([canvas.at(x, y)]).any(is_eye_or_mouth)
+        };
+        let marks = self.strokes.iter().filter(|stroke| !stroke.erases);
+        marks.into_iter().any(|stroke| stroke.points.iter().any(|point| around(stroke, point)))
+    }
+
     /// Which kinds count, in the order of the finder's planes.
     pub fn kinds(&self) -> [bool; 3] {
         [self.specks, self.lines, self.breaks]
@@ -233,6 +250,20 @@ mod tests {
 
     fn fade() -> Fade {
         Fade { black: [0.2, 0.15, 0.1], white: [0.9, 0.85, 0.7], gamma: [1.0; 3], strength: 1.0 }
+    }
+
+    #[rstest]
+    #[case::an_eye((200.0, 100.0), 8.0, true)]
+    #[case::beside_an_eye_but_reaching_it((200.0, 60.0), 30.0, true)]
+    #[case::the_mouth((150.0, 190.0), 6.0, true)]
+    #[case::the_forehead((150.0, 30.0), 10.0, false)]
+    #[case::far_off((600.0, 100.0), 40.0, false)]
+    fn eyes_and_mouth_are_told_from_all_else(#[case] at: (f32, f32), #[case] radius: f32, #[case] covers: bool) {
+        let face = Face::of_eyes(Place::new(100.0, 100.0), Place::new(200.0, 100.0));
+        let stroke = |erases| Stroke { points: vec![Place::new(at.0, at.1)], radius, feather: 0.0, erases };
+        let marked = |erases| Wear { strokes: vec![stroke(erases)], ..wear() };
+        assert_eq!(marked(false).covers_likeness(&face), covers);
+        assert!(!marked(true).covers_likeness(&face) && !wear().covers_likeness(&face));
     }
 
     #[test]
