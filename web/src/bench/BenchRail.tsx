@@ -33,7 +33,7 @@ export function BenchRail(props: {
   const { original, contents, models, control, scope, changeSteps, run, pattern } = props;
   const { intent, reading, suggestion, answer, inWords, forecast, blocked } = props.asked;
   const store = useBenchStore();
-  const { card, facesShown, viewPart, marking } = useBench((state) => state);
+  const { card, facesShown, viewPart, marking, markRadius } = useBench((state) => state);
   const setBlend = useCallback<React.ContextType<typeof Blending>>((blend) => store.setState({ blend }), [store]);
   const jobs = contents.jobs.filter((j) => j.original_id === original.id);
   const results = contents.enlargements.filter((e) => e.original_id === original.id);
@@ -90,6 +90,9 @@ export function BenchRail(props: {
             store.setState({ marking: next });
           },
           onShown: (shown) => store.setState({ wearShown: shown }),
+          radius: markRadius,
+          onRadius: (radius) => store.setState({ markRadius: radius }),
+          size: original.facts.size,
         }}
         facesShown={facesShown}
         onFacesShown={(shown) => store.setState({ facesShown: shown })}

@@ -57,7 +57,7 @@ export function LightTable(props: {
   const control = useIntent(store);
   const { change } = control;
   const state = useBench((all) => all);
-  const { layout, map, areasOpen, facesShown, drawingFace, goingTo, marking } = state;
+  const { layout, map, areasOpen, facesShown, drawingFace, goingTo, marking, markRadius } = state;
   const [choosing, setChoosing] = useState<{ pane: number; anchor: HTMLElement }>();
   const [spotsAnchor, setSpotsAnchor] = useState<HTMLElement | null>(null);
   const [drawing, setDrawing] = useState(false);
@@ -123,7 +123,7 @@ export function LightTable(props: {
     [change, store, scope],
   );
   const areaTool = useAreaTool(drawing ? area : undefined, brush, plan.place, original.facts.size, onDrawn);
-  const markTool = useMarkTool(marking, plan.place, original.facts.size, control);
+  const markTool = useMarkTool(marking, markRadius, plan.place, original.facts.size, control);
   const faceTool = useFaceTool(drawingFace, plan, props.onFaceDrawn);
   const marks = useMarks(spots.spots, spotsAnchor !== null, facesShown ? control.intent : undefined, plan);
   useEffect(() => {

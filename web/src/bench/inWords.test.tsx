@@ -36,7 +36,7 @@ function bench(drawn: Intent, inWords: InWords) {
         starting={false}
         onRun={idle}
         onMask={idle}
-        hand={{ onMarking: idle, onShown: idle }}
+        hand={{ onMarking: idle, onShown: idle, radius: 0.006, onRadius: idle, size: original.facts.size }}
         facesShown={false}
         onFacesShown={idle}
         onDrawFace={idle}

@@ -4,10 +4,8 @@ import { useMemo } from "react";
 import type { Affine, Repair } from "../api/client";
 import { inverse, through } from "../stage/affine";
 import { Brush, type Point } from "../stage/tools";
+import { brushRadius } from "./brush";
 import type { IntentControl } from "./state";
-
-/** The brush, as a share of the picture's shorter side: as wide as a hair is, and somewhat wider. */
-const RADIUS = 0.006;
 
 /** What is to be repaired after a stroke; places are on the original. Nothing where Repair is off. */
 export function marked(
@@ -28,13 +26,14 @@ export function unmarked(repair: Repair): Repair {
 
 export function useMarkTool(
   marking: "worn" | "sound" | undefined,
+  share: number,
   place: Affine | undefined,
   size: { width: number; height: number },
   { intent, change }: IntentControl,
 ) {
   return useMemo(() => {
     if (!marking || !place) return undefined;
-    const radius = Math.max(1, RADIUS * Math.min(size.width, size.height));
+    const radius = brushRadius(share, size);
     const back = inverse(place);
     return new Brush(radius, marking === "sound", (points) => {
       const repair = marked(
@@ -45,5 +44,5 @@ export function useMarkTool(
       );
       if (repair) change({ repair });
     });
-  }, [marking, place, size.width, size.height, intent.repair, change]);
+  }, [marking, share, place, size, intent.repair, change]);
 }

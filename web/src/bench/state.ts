@@ -15,6 +15,7 @@ import { keep, recall } from "../app/kept";
 import { note } from "../app/messages";
 import type { Layout } from "../stage/layout";
 import type { Blend } from "./blend";
+import { HAIR } from "./brush";
 import type { Looking, Spotted } from "./looking";
 import type { Pane } from "./panes";
 import type { Scope } from "./treatments";
@@ -52,6 +53,8 @@ export interface BenchState {
   wearShown: boolean;
   /** What the hand says of the print with a brush: that a place is worn, or that it is sound. */
   marking?: "worn" | "sound";
+  /** Half the width of that brush, as a share of the picture's shorter side. */
+  markRadius: number;
   /** Whether the stage is alone on the screen. */
   full: boolean;
   /** The control at hand that only blends. */
@@ -85,6 +88,7 @@ export function benchStore(first: Intent, looking: Looking = {}) {
         difference: false,
         edgeMask: false,
         wearShown: false,
+        markRadius: HAIR,
         full: false,
         facesShown: false,
         drawingFace: false,

@@ -4,6 +4,7 @@ import { describe, expect, it, vi } from "vitest";
 import type { Fade, Halftone, Repair, Suggestion, Wear } from "../../api/client";
 import { show } from "../../testing/render";
 import { NOTHING_REPAIRED } from "../intent";
+import { BRUSHES, HAIR } from "../brush";
 import { marked, unmarked } from "../marking";
 import { RepairCard } from "./RepairCard";
 
@@ -18,15 +19,28 @@ const NOTHING = NOTHING_REPAIRED;
 const told = (usual: object) =>
   ({ recipe: {}, reasons: [{ step: "repair", text: "it looks like an old print" }], usual }) as unknown as Suggestion;
 
-async function opened(repair: Repair, suggestion?: Suggestion) {
+async function opened(repair: Repair, suggestion?: Suggestion, marking?: "worn" | "sound") {
   const onChange = vi.fn<(repair: Repair) => void>();
-  const hand = { onMarking: vi.fn(), onShown: vi.fn() };
+  const size = { width: 1500, height: 1000 };
+  const hand = { marking, onMarking: vi.fn(), onShown: vi.fn(), radius: HAIR, onRadius: vi.fn(), size };
   const shown = show(<RepairCard words="" repair={repair} suggestion={suggestion} onChange={onChange} hand={hand} />);
   await shown.user.click(screen.getByRole("button", { name: /^Repair/ }));
   return { ...shown, onChange, hand, card: within(await screen.findByRole("dialog", { name: "Repair" })) };
 }
 
 describe("the repair card", () => {
+  it("has a brush as wide as the hand asks for, while it marks", async () => {
+    const idle = await opened({ ...NOTHING, wear: WEAR }, told({ wear: WEAR, fade: FADE }));
+    expect(idle.card.queryByRole("slider", { name: "Brush" })).toBeNull();
+    idle.unmount();
+    const { card, user, hand } = await opened({ ...NOTHING, wear: WEAR }, told({ wear: WEAR, fade: FADE }), "worn");
+    const brush = card.getByRole("slider", { name: "Brush" });
+    expect(card.getByText("12 px")).toBeVisible();
+    brush.focus();
+    await user.keyboard("{End}");
+    expect(hand.onRadius).toHaveBeenLastCalledWith(BRUSHES.most);
+  });
+
   it("waits for what the server says, and begins with that", async () => {
     const waits = await opened(NOTHING);
     expect(waits.card.getByRole("switch", { name: "Dust and scratches" })).toBeDisabled();

@@ -4,6 +4,7 @@ import { Box, Button, FormControlLabel, Switch, ToggleButton, ToggleButtonGroup,
 import type { Fade, Repair, Suggestion, Wear } from "../../api/client";
 import { rules } from "../../api/rules";
 import { mean, percent } from "../../app/format";
+import { BRUSHES, HAIR, brushRadius } from "../brush";
 import { unmarked } from "../marking";
 import { CHANNELS } from "../../look/tokens";
 import { Card } from "./Card";
@@ -20,6 +21,11 @@ export interface Marking {
   marking?: "worn" | "sound";
   onMarking: (marking: "worn" | "sound" | undefined) => void;
   onShown: (shown: boolean) => void;
+  /** Half the width of the brush, as a share of the picture's shorter side. */
+  radius: number;
+  onRadius: (radius: number) => void;
+  /** Of the picture, in pixels. */
+  size: { width: number; height: number };
 }
 
 export function RepairCard(props: {
@@ -154,6 +160,19 @@ function WearControls(props: {
         </ToggleButtonGroup>
         {(wear.strokes?.length ?? 0) > 0 && <Button onClick={props.onTakeBack}>Take back the last stroke</Button>}
       </Box>
+      {hand.marking && (
+        <Dial
+          label="Brush"
+          effect="How wide the brush is. A narrow mark is filled by the model, a wide one from the picture's own texture."
+          value={hand.radius}
+          min={BRUSHES.least}
+          max={BRUSHES.most}
+          step={BRUSHES.step}
+          format={(share) => `${Math.round(2 * brushRadius(share, hand.size))} px`}
+          suggested={HAIR}
+          onChange={hand.onRadius}
+        />
+      )}
     </>
   );
 }
