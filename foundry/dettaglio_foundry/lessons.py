@@ -225,8 +225,8 @@ class Scans:
     OWN_LINES = 0.3  # share of pictures with drawn stalks, cords and wires of their own
     DPI = (300, 1200)
     PRINT_BLUR = (0.7, 1.5)  # what a print holds, as a Gaussian's sigma in pixels at 600 dpi
-    AS_TAKEN = 0.2  # share of pictures that are no scans, where there are pictures without marks
-    MARKED_AS_TAKEN = 0.2  # share of those that have marks all the same
+    AS_TAKEN = 0.35  # share of pictures that are no scans, where there are pictures without marks
+    MARKED_AS_TAKEN = 0.1  # share of those that have marks all the same
 
     def __init__(self, config: Config, undamaged: float | None = None):
         """`undamaged` is the share of scans without marks, where it is not the configuration's."""

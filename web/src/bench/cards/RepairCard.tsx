@@ -158,7 +158,6 @@ function WearControls(props: {
             Mark as sound
           </ToggleButton>
         </ToggleButtonGroup>
-        {(wear.strokes?.length ?? 0) > 0 && <Button onClick={props.onTakeBack}>Take back the last stroke</Button>}
       </Box>
       {hand.marking && (
         <Dial
@@ -172,6 +171,11 @@ function WearControls(props: {
           suggested={HAIR}
           onChange={hand.onRadius}
         />
+      )}
+      {(wear.strokes?.length ?? 0) > 0 && (
+        <Button className="steps-back" sx={{ justifySelf: "start", alignSelf: "start" }} onClick={props.onTakeBack}>
+          Take back the last stroke
+        </Button>
       )}
     </>
   );
