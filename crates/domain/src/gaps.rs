@@ -10,8 +10,8 @@ pub const DEEP: u32 = 6;
 /// Pixels around a gap that it is filled from: as many as it is wide or high, within these bounds.
 pub const SURROUNDINGS: (u32, u32) = (64, 256);
 
-/// Pixels of a gap and its surroundings, beyond which it is left to the network: more would take minutes.
-pub const MOST: u64 = 6 << 20;
+/// Pixels of a gap and its surroundings, beyond which it is left to the network: more would take a minute, and half a gigabyte of memory.
+pub const MOST: u64 = 2 << 20;
 
 /// A rectangle on the original, in its pixels.
 #[derive(Clone, Copy, Debug, PartialEq)]

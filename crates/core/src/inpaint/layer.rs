@@ -8,6 +8,10 @@ use crate::plane::gaussian;
 /// Tone and two differences of colours, times [`TINT`], and how steep tone is around the pixel, along rows and down columns, times [`LIVELINESS`].
 pub type Values = [f32; 5];
 
+/// Pixels from the middle of a patch to its edge, and along its side.
+pub const HALF: usize = 3;
+pub const SIDE: usize = 2 * HALF + 1;
+
 /// What the steepness of tone counts beside tone.
 const LIVELINESS: f32 = 6.0;
 

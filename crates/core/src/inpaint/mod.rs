@@ -14,12 +14,8 @@ use rayon::prelude::*;
 
 use crate::picture::Planes;
 pub use layer::deep;
-use layer::{Layer, Values, colour};
+use layer::{HALF, Layer, SIDE, Values, colour};
 use search::{Match, Search};
-
-/// Pixels from the middle of a patch to its edge, and along its side.
-const HALF: usize = 3;
-const SIDE: usize = 2 * HALF + 1;
 
 /// Rounds of looking for patches and making pixels of them: at the whole size, and at each smaller one.
 const ROUNDS: u64 = 6;

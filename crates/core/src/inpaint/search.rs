@@ -3,8 +3,7 @@
 
 use rayon::prelude::*;
 
-use super::layer::{Layer, Values};
-use super::{HALF, SIDE};
+use super::layer::{HALF, Layer, SIDE, Values};
 use crate::chance::scattered;
 
 /// Passes over all patches in a round: of the smallest picture, which begins by chance, and of the others.

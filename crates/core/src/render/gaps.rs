@@ -13,8 +13,9 @@ use lru::LruCache;
 use crate::inpaint;
 use crate::picture::Planes;
 
-/// Gaps that are kept filled; each has some hundred thousand pixels at most, mostly far fewer.
-const KEPT: NonZeroUsize = NonZeroUsize::new(24).unwrap();
+/// Bytes of pixels that are kept, unless a single gap has more; and how many gaps, as those that turned out to be none have no pixels.
+const KEPT_BYTES: usize = 64 << 20;
+const KEPT: NonZeroUsize = NonZeroUsize::new(1000).unwrap();
 
 /// A gap that is filled.
 pub struct Gap {
@@ -27,6 +28,10 @@ pub struct Gap {
 }
 
 impl Gap {
+    fn bytes(&self) -> usize {
+        size_of_val(self.planes.values()) + self.covers.len()
+    }
+
     /// Puts what lies in the gap into a region that touches it.
     pub fn lay_over(&self, planes: &mut Planes, region: Region<Kept>) {
         let Some(part) = region.intersection(self.part) else { return };
@@ -77,10 +82,26 @@ impl GapCache {
     ) -> Result<Option<Arc<Gap>>, E> {
         let slot = Arc::clone(self.lock().get_or_insert(name, Slot::default));
         let mut held = slot.lock().unwrap_or_else(|e| e.into_inner());
-        if held.is_none() {
-            *held = Some(make()?.map(Arc::new));
+        if let Some(known) = &*held {
+            return Ok(known.clone());
         }
-        Ok(held.clone().flatten())
+        let made = make()?.map(Arc::new);
+        *held = Some(made.clone());
+        drop(held);
+        self.make_room();
+        Ok(made)
+    }
+
+    /// Lets those go that were not asked for longest, while there are too many bytes.
+    fn make_room(&self) {
+        let mut kept = self.lock();
+        // One that is being worked out has no size yet.
+        let bytes =
+            |slot: &Slot| slot.try_lock().ok().and_then(|held| Some(held.as_ref()?.as_ref()?.bytes())).unwrap_or(0);
+        let mut all: usize = kept.iter().map(|(_, slot)| bytes(slot)).sum();
+        while all > KEPT_BYTES && kept.len() > 1 {
+            all -= kept.pop_lru().map_or(all, |(_, slot)| bytes(&slot).min(all));
+        }
     }
 
     fn lock(&self) -> MutexGuard<'_, LruCache<ContentHash, Slot>> {
@@ -134,6 +155,23 @@ mod tests {
     fn gap() -> Gap {
         let part = Region::of(0, 0, 2, 1);
         Gap { part, covers: vec![true; 2], planes: Planes::black(part.size()) }
+    }
+
+    #[test]
+    fn those_that_were_not_asked_for_longest_go_first() {
+        let cache = GapCache::default();
+        let name = |number: u8| ContentHash::of(&[number]);
+        let large = || {
+            let part = Region::of(0, 0, 1500, 1000);
+            Gap { part, covers: vec![true; 1_500_000], planes: Planes::black(part.size()) }
+        };
+        for number in 0..4 {
+            cache.get::<()>(name(number), || Ok(Some(large()))).unwrap();
+            assert!(cache.kept(&name(0)).is_some(), "asked for just now");
+        }
+        // 19.5 MB each.
+        let is_kept = [0, 1, 2, 3].map(|number| cache.kept(&name(number)).is_some());
+        assert_eq!(is_kept, [true, false, true, true]);
     }
 
     #[test]
