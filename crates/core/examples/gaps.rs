@@ -24,7 +24,7 @@ use damage::{Outcome, Photo, laplace, load};
 use perception::Judge;
 
 /// Half the width of the gaps, in pixels.
-const RADII: [f32; 8] = [2.0, 4.0, 6.0, 10.0, 14.0, 20.0, 28.0, 40.0];
+const RADII: [f32; 6] = [6.0, 10.0, 14.0, 20.0, 28.0, 40.0];
 
 /// Side of the part of a photograph that a gap is put into, at most; as much lies around it as in the product.
 const SIDE: u32 = 360;
