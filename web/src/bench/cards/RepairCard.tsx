@@ -173,7 +173,11 @@ function WearControls(props: {
         />
       )}
       {(wear.strokes?.length ?? 0) > 0 && (
-        <Button className="steps-back" sx={{ justifySelf: "start", alignSelf: "start" }} onClick={props.onTakeBack}>
+        <Button
+          className="steps-back"
+          sx={{ justifySelf: "start", alignSelf: "start", whiteSpace: "nowrap" }}
+          onClick={props.onTakeBack}
+        >
           Take back the last stroke
         </Button>
       )}
