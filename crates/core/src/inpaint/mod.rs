@@ -97,7 +97,7 @@ impl Level {
             None => search.by_chance(),
             Some(coarser) => {
                 layer.take_from(&coarser.layer);
-                search.from_coarser(&coarser.search, &coarser.matches)
+                search.carried_over(&coarser.search, &coarser.matches)
             }
         };
         Some(Self { layer, search, matches })

@@ -97,7 +97,7 @@ impl Search {
     }
 
     /// What was found at half the size, twice as far.
-    pub fn from_coarser(&self, half: &Self, matches: &[Match]) -> Vec<Match> {
+    pub fn carried_over(&self, half: &Self, matches: &[Match]) -> Vec<Match> {
         let from = |target: &u32| {
             let (x, y) = self.place(*target);
             let inside = |at: i32, side: usize| (at / 2).clamp(HALF as i32, (side - 1 - HALF) as i32);
