@@ -142,8 +142,8 @@ def shade(picture: torch.Tensor, kind: int, rng: random.Random) -> torch.Tensor:
 
 
 class Covers:
-    """Covers of marks of one size, drawn one after the other; or taken turned and mirrored from a stock, of which one in `ANEW` is drawn anew:
-    drawing takes longer than a step of a small network."""
+    """Covers of marks, drawn one after the other; or, for pictures of one size, taken turned and mirrored from a stock, each at the scale that it
+    was drawn for. One in `ANEW` is drawn anew: drawing takes longer than a step of a small network."""
 
     STOCK, ANEW = 400, 12
 

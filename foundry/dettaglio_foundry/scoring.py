@@ -97,7 +97,6 @@ def write_photographs(out: Path, sources: Path) -> None:
 def write_lettering(out: Path, fonts: str) -> None:
     """To be enlarged four times and twice. Every second one was a JPEG on its way."""
     rng, of_half = random.Random(101), random.Random(102)
-    (out / "given" / "x2").mkdir(exist_ok=True)
     for i in range(RENDERED):
         truth = as_tensor(lettering.render(SIDE, lettering.files(fonts), rng))
         save(truth, out / f"lettering-{i + 1}.png")

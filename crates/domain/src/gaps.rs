@@ -1,6 +1,7 @@
 //! Large gaps of a print: what a person marked so broadly that nothing lies under it to be guessed from its rim, and that is filled from the
 //! picture's own texture.
 
+use crate::geometry::Place;
 use crate::mask::Stroke;
 
 /// Pixels of the original from the rim of what was marked to its deepest place, from which on it is a gap: what is narrower is filled by
@@ -29,19 +30,14 @@ pub struct Bounds {
 impl Bounds {
     /// What a stroke reaches; nothing where it has no point or only takes away.
     fn of(stroke: &Stroke) -> Option<Self> {
-        let marks = !stroke.erases && !stroke.points.is_empty();
-        marks.then(|| {
-            let least = |of: fn(f32, f32) -> f32, values: &dyn Fn(usize) -> f32| {
-                (0..stroke.points.len()).map(values).reduce(of).unwrap_or_default()
-            };
-            let (x, y) = (&|i: usize| stroke.points[i].x, &|i: usize| stroke.points[i].y);
-            Self {
-                left: least(f32::min, x) - stroke.radius,
-                top: least(f32::min, y) - stroke.radius,
-                right: least(f32::max, x) + stroke.radius,
-                bottom: least(f32::max, y) + stroke.radius,
-            }
-        })
+        let reach = stroke.radius;
+        let around = |point: &Place| Self {
+            left: point.x - reach,
+            top: point.y - reach,
+            right: point.x + reach,
+            bottom: point.y + reach,
+        };
+        stroke.points.iter().filter(|_| !stroke.erases).map(around).reduce(Self::with)
     }
 
     fn touches(&self, other: &Self) -> bool {
@@ -74,7 +70,6 @@ pub fn around(strokes: &[Stroke]) -> Vec<Bounds> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::geometry::Place;
 
     fn stroke(points: &[(f32, f32)], radius: f32) -> Stroke {
         let points = points.iter().map(|(x, y)| Place::new(*x, *y)).collect();

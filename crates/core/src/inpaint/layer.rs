@@ -75,12 +75,13 @@ impl Layer {
         };
         let sound = |i: usize| four(i).into_iter().filter(|pixel| !self.is_gap(*pixel)).count();
         let mean = |i: usize| {
-            let counting = four(i).into_iter().filter(|pixel| !self.is_gap(*pixel) || sound(i) == 0);
+            let sound = sound(i);
+            let counting = four(i).into_iter().filter(|pixel| sound == 0 || !self.is_gap(*pixel));
             let mut sum = Values::default();
             for pixel in counting {
                 sum.iter_mut().zip(self.values[pixel]).for_each(|(sum, value)| *sum += value);
             }
-            let count = if sound(i) == 0 { 4 } else { sound(i) };
+            let count = if sound == 0 { 4 } else { sound };
             sum.map(|value| value / count as f32)
         };
         let values = (0..width * height).map(mean).collect();

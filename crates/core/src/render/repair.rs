@@ -142,6 +142,8 @@ pub struct Repaired<'a> {
     filled: Level<'a>,
     sites: Vec<Site>,
     gaps: &'a GapCache,
+    /// Of all strokes with their points, so that it is worked out once.
+    hash: ContentHash,
 }
 
 impl<'a> Repaired<'a> {
@@ -154,9 +156,10 @@ impl<'a> Repaired<'a> {
         caches: Caches<'a>,
         gaps: &'a GapCache,
     ) -> Self {
-        let (sites, marks) = (marks.sites(), Arc::new(marks));
+        let (sites, hash, marks) = (marks.sites(), marks.hash(), Arc::new(marks));
+        let hash = if sites.is_empty() { hash } else { ContentHash::of_step(&hash, &FILLED_BY) };
         let side_input = SideInput::Marks(Arc::clone(&marks) as Arc<dyn Marking + 'a>);
-        Self { marks, filled: Level::new(ground, filler, model, Some(side_input), caches), sites, gaps }
+        Self { marks, filled: Level::new(ground, filler, model, Some(side_input), caches), sites, gaps, hash }
     }
 
     /// A region with all that is marked filled by the network.
@@ -172,7 +175,7 @@ impl<'a> Repaired<'a> {
     /// What lies in the gap of a site, if there is one.
     fn gap(&self, site: &Site, pace: &dyn Pace) -> Result<Option<Arc<Gap>>, RenderError> {
         let Some([marked, _]) = &self.marks.by_hand else { return Ok(None) };
-        let name = ContentHash::of_step(&self.hash(), &site.part);
+        let name = ContentHash::of_step(&self.hash, &site.part);
         if let Some(kept) = self.gaps.kept(&name) {
             return Ok(kept);
         }
@@ -188,8 +191,7 @@ impl Step for Repaired<'_> {
     }
 
     fn hash(&self) -> ContentHash {
-        let marks = self.marks.hash();
-        if self.sites.is_empty() { marks } else { ContentHash::of_step(&marks, &FILLED_BY) }
+        self.hash
     }
 
     fn region(&self, region: Region<Kept>, pace: &dyn Pace) -> Result<Planes, RenderError> {
