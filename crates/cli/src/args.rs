@@ -55,7 +55,7 @@ pub struct EnlargeArgs {
     /// Pictures (JPEG, PNG, TIFF, WebP, camera raw), folders of them, or patterns such as "scans/*.tif".
     #[arg(required = true)]
     pub inputs: Vec<String>,
-    /// The result of one picture; the ending chooses the format (tif, png, jpg, webp).
+    /// The result of one picture; the ending chooses the format (tif, png, jpg, webp; dng for a raw file, in its camera's own colours).
     #[arg(short, long, required_unless_present = "into")]
     pub output: Option<PathBuf>,
     /// Folder for the results of several pictures.
@@ -168,9 +168,10 @@ pub struct StepArgs {
     /// Add grain of this share of the original's own, 0 to 2; or off.
     #[arg(long, value_name = "SHARE|off")]
     pub print_grain: Option<Setting>,
-    /// Keep only this part: X,Y,WIDTHxHEIGHT in pixels of the turned picture.
-    #[arg(long, value_name = "CROP", value_parser = crop)]
-    pub crop: Option<Region<Straightened>>,
+    /// Keep only this part: X,Y,WIDTHxHEIGHT in pixels of the turned picture; auto cuts off the paper that lies around a scanned one, and
+    /// sets it straight.
+    #[arg(long, value_name = "CROP|auto", value_parser = crop)]
+    pub crop: Option<Crop>,
     /// Quarter turns clockwise: 0, 90, 180 or 270.
     #[arg(long, value_name = "DEGREES", value_parser = ["0", "90", "180", "270"])]
     pub turn: Option<String>,
@@ -456,9 +457,21 @@ fn word<T: serde::de::DeserializeOwned>(text: &str) -> Result<T, String> {
     serde_json::from_value(serde_json::Value::from(text)).map_err(|e| e.to_string())
 }
 
-/// "120,80,600x400" as a part of a picture.
-fn crop(text: &str) -> Result<Region<Straightened>, String> {
-    let refuse = || format!("\"{text}\" is not a crop: write X,Y,WIDTHxHEIGHT, such as 120,80,600x400");
+/// What is kept of a picture.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub enum Crop {
+    /// What lies inside a border of paper, set straight; all of it where there is none.
+    Auto,
+    /// This part.
+    To(Region<Straightened>),
+}
+
+/// "120,80,600x400" as a part of a picture, or "auto".
+fn crop(text: &str) -> Result<Crop, String> {
+    if text == "auto" {
+        return Ok(Crop::Auto);
+    }
+    let refuse = || format!("\"{text}\" is not a crop: write X,Y,WIDTHxHEIGHT, such as 120,80,600x400, or auto");
     let (x, rest) = text.split_once(',').ok_or_else(refuse)?;
     let (y, size) = rest.split_once(',').ok_or_else(refuse)?;
     let size = pixels(size).ok_or_else(refuse)?;
@@ -466,7 +479,7 @@ fn crop(text: &str) -> Result<Region<Straightened>, String> {
     let (x, y) = (place(x)?, place(y)?);
     let ends = |start: u32, side: u32| start.checked_add(side).ok_or_else(refuse);
     ends(x, size.width).and(ends(y, size.height))?;
-    Ok(Region::of(x, y, size.width, size.height))
+    Ok(Crop::To(Region::of(x, y, size.width, size.height)))
 }
 
 /// "1500x1000" as a size in pixels.

@@ -4,12 +4,12 @@ use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 
 use anyhow::{Context, bail};
-use dettaglio_core::codec::{Decoded, Decoders, DecodingMemory, read_camera};
+use dettaglio_core::codec::{CameraPicture, CodecError, Decoded, Decoders, DecodingMemory};
 use dettaglio_core::picture::Planes;
 use dettaglio_core::render::{self, Destination, Renderer, Unhurried};
 use dettaglio_core::{compare, reading, sight};
 use dettaglio_domain::face::{LEAST_EYES, LeftAlone, MOST_EYES};
-use dettaglio_domain::file::{Depth, OutputSettings, READ_ENDINGS};
+use dettaglio_domain::file::{Format, OutputSettings, READ_ENDINGS};
 use dettaglio_domain::frame::Frame;
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::limits::Limits;
@@ -83,9 +83,6 @@ pub fn progress_bar(steps: u64, message: String) -> ProgressBar {
 fn enlarge_one(args: &EnlargeArgs, renderer: &Renderer, input: &Path, count: &str) -> anyhow::Result<()> {
     // Said before the work of reading.
     args.target.target()?;
-    if let Some(output) = args.output.as_ref().filter(|output| is_dng(output)) {
-        return enlarge_raw(args, renderer, input, output, count);
-    }
     let format = match &args.output {
         Some(output) => {
             let ending = output.extension().and_then(|e| e.to_str()).unwrap_or_default();
@@ -98,14 +95,14 @@ fn enlarge_one(args: &EnlargeArgs, renderer: &Renderer, input: &Path, count: &st
         free_to_write(input, output, args.force)?;
     }
     let limits = Limits::default();
-    let decoded = open(input)?;
-    let original = &decoded.original;
+    let source = Source::open(input, format)?;
+    let decoded = source.decoded();
     let named = || input.display().to_string();
-    let treatment = worked_out(args, renderer, &decoded).with_context(named)?;
-    let depth = args.depth.unwrap_or(if format.holds_sixteen_bits() { original.depth() } else { Depth::Eight });
-    limits.check_output(treatment.sheet(), format, depth, None).with_context(named)?;
+    let treatment = worked_out(args, renderer, decoded).with_context(named)?;
+    let depth = args.depth.unwrap_or(format.nearest_depth(decoded.original.depth()));
     let (quality, chroma, compression, profile) = (args.quality, args.chroma, args.compression, args.profile);
     let settings = OutputSettings { format, depth, quality, chroma, compression, profile, ppi: args.target.ppi };
+    limits.check_output(&decoded.facts, treatment.sheet(), settings, None).with_context(named)?;
     let output = match (&args.output, &args.into) {
         (Some(output), _) => output.clone(),
         (None, Some(folder)) => {
@@ -121,12 +118,39 @@ fn enlarge_one(args: &EnlargeArgs, renderer: &Renderer, input: &Path, count: &st
 
     let to = Destination { path: &output, settings, reading: None };
     let done = treatment.describe(&renderer.shelf());
-    with_a_bar(&format!("{count}{done}"), |progress| {
-        render::run(renderer, original, &treatment, to, &Unhurried, progress)
+    with_a_bar(&format!("{count}{done}"), |progress| match &source {
+        Source::Finished(decoded) => render::run(renderer, &decoded.original, &treatment, to, &Unhurried, progress),
+        Source::Camera(camera) => render::run_camera(renderer, camera, &treatment, &output, None, &Unhurried, progress),
     })
     .with_context(|| output.display().to_string())?;
-    say!("{count}{}: {done}", output.display());
+    let colours = if matches!(source, Source::Camera(_)) { ", in the camera's colours" } else { "" };
+    say!("{count}{}: {done}{colours}", output.display());
     Ok(())
+}
+
+/// What a result is made of.
+enum Source {
+    /// The picture as it is seen everywhere.
+    Finished(Decoded),
+    /// A raw file in its camera's own colours: white balance, exposure and profile stay open.
+    Camera(Box<CameraPicture>),
+}
+
+impl Source {
+    fn open(input: &Path, format: Format) -> anyhow::Result<Self> {
+        if format != Format::Dng {
+            return Ok(Self::Finished(open(input)?));
+        }
+        read_apart(input, |decoders, hash| decoders.read_camera(input, hash, &|_| {}))
+            .map(|camera| Self::Camera(Box::new(camera)))
+    }
+
+    fn decoded(&self) -> &Decoded {
+        match self {
+            Self::Finished(decoded) => decoded,
+            Self::Camera(camera) => &camera.decoded,
+        }
+    }
 }
 
 /// What the steps that were said come to for a picture.
@@ -145,32 +169,6 @@ fn with_a_bar<T>(message: &str, run: impl FnOnce(&(dyn Fn(f64) + Sync)) -> T) ->
     outcome
 }
 
-fn is_dng(path: &Path) -> bool {
-    path.extension().is_some_and(|ending| ending.eq_ignore_ascii_case("dng"))
-}
-
-/// Enlarges a camera's raw file in the camera's own colours, into a linear DNG: white balance, exposure and profile stay open.
-fn enlarge_raw(
-    args: &EnlargeArgs,
-    renderer: &Renderer,
-    input: &Path,
-    output: &Path,
-    count: &str,
-) -> anyhow::Result<()> {
-    free_to_write(input, output, args.force)?;
-    let named = || input.display().to_string();
-    let hash = ContentHash::of_file(input).with_context(named)?;
-    let camera = read_camera(input, hash, &Limits::default()).with_context(named)?;
-    let treatment = worked_out(args, renderer, &camera.decoded).with_context(named)?;
-    let done = treatment.describe(&renderer.shelf());
-    with_a_bar(&format!("{count}{done}"), |progress| {
-        render::run_camera(renderer, &camera, &treatment, output, &Unhurried, progress)
-    })
-    .with_context(|| output.display().to_string())?;
-    say!("{count}{}: {done}, in the camera's colours", output.display());
-    Ok(())
-}
-
 /// Says no where a result may not be written.
 pub fn free_to_write(input: &Path, output: &Path, force: bool) -> anyhow::Result<()> {
     if output.exists() && !force {
@@ -184,12 +182,16 @@ pub fn free_to_write(input: &Path, output: &Path, force: bool) -> anyhow::Result
 
 /// Reads a picture in a process of its own: a file that brings its decoder down does not end a batch.
 pub fn open(path: &Path) -> anyhow::Result<Decoded> {
+    read_apart(path, |decoders, hash| decoders.read(path, hash, &|_| {}))
+}
+
+fn read_apart<T>(path: &Path, read: impl FnOnce(&Decoders, ContentHash) -> Result<T, CodecError>) -> anyhow::Result<T> {
     static DECODERS: OnceLock<Decoders> = OnceLock::new();
     let named = || path.display().to_string();
     let hash = ContentHash::of_file(path).with_context(named)?;
     let program = std::env::current_exe()?;
     let decoders = DECODERS.get_or_init(|| Decoders::new(&program, MEMORY, Limits::default()));
-    decoders.read(path, hash, &|_| {}).with_context(named)
+    read(decoders, hash).with_context(named)
 }
 
 /// The files that were named: folders give the pictures in them, patterns what they match.

@@ -23,7 +23,7 @@ use dettaglio_domain::size::Target;
 use dettaglio_domain::suggest::{PrintFacts, Suggestion, Usual, factor_for, usual_grade};
 use dettaglio_domain::treatment::Fill;
 
-use crate::args::{AutoSetting, Setting, StepArgs};
+use crate::args::{AutoSetting, Crop, Setting, StepArgs};
 
 /// What is suggested for a picture of `kept` pixels and a print.
 pub fn suggestion(
@@ -59,9 +59,9 @@ impl StepArgs {
         find: &dyn Fn() -> anyhow::Result<Vec<Face>>,
         target: Target,
     ) -> anyhow::Result<Recipe> {
-        let frame = self.frame()?;
         let reading = std::cell::OnceCell::new();
         let reading = || reading.get_or_init(|| reading::measure(&decoded.original, &decoded.facts));
+        let frame = self.frame(&reading)?;
         let mut recipe = match &self.treatment {
             Some(file) => {
                 let text = fs::read_to_string(file).with_context(|| file.display().to_string())?;
@@ -110,12 +110,20 @@ impl StepArgs {
         Ok(())
     }
 
-    fn frame(&self) -> anyhow::Result<Frame> {
+    fn frame<'a>(&self, reading: &impl Fn() -> &'a Reading) -> anyhow::Result<Frame> {
         let quarter_turns = match &self.turn {
             Some(degrees) => (degrees.parse::<u16>()? / 90) as u8,
             None => 0,
         };
-        Ok(Frame { mirrored: false, quarter_turns, degrees: self.straighten.unwrap_or(0.0), crop: self.crop })
+        let frame = Frame { mirrored: false, quarter_turns, degrees: self.straighten.unwrap_or(0.0), crop: None };
+        match self.crop {
+            None => Ok(frame),
+            Some(Crop::To(part)) => Ok(Frame { crop: Some(part), ..frame }),
+            Some(Crop::Auto) if !frame.is_plain() => {
+                bail!("--crop auto sets a picture straight by itself: leave --turn and --straighten out")
+            }
+            Some(Crop::Auto) => Ok(reading().border.map_or(frame, |border| border.frame)),
+        }
     }
 
     fn surround(&self, recipe: &mut Recipe) {

@@ -115,7 +115,7 @@ fn the_resolution_is_stated_in_the_file(#[case] format: Format) {
         }
         // JFIF: unit 1 is inches, then the density across and down.
         Format::Jpeg => assert_eq!(bytes[13..18], [1, 0, 240, 0, 240]),
-        Format::WebP => unreachable!("it has no place for a resolution"),
+        Format::WebP | Format::Dng => unreachable!("it has no place for a resolution"),
     }
 }
 
@@ -424,6 +424,7 @@ fn what_a_file_says_about_itself_goes_with_it(#[case] format: Format) {
     match format {
         Format::Jpeg | Format::Tiff => assert!(holds(CAPTION) && !holds(told), "the records themselves"),
         Format::Png | Format::WebP => assert!(holds(told), "the records' properties as XMP"),
+        Format::Dng => unreachable!("it is written from a camera's raw file alone"),
     }
     // Whatever they were told in, the words are still there in the next generation.
     let path = folder.path().join("next.jpg");
@@ -760,7 +761,7 @@ fn raw_in_raw_out_keeps_the_cameras_colours(#[case] orientation: u16, #[case] si
     assert_eq!(camera.decoded.original.size(), size);
     let treatment = Treatment::plain(Kernel::Bicubic, size.times(2));
     let renderer = Renderer::new(Shelf::default(), 1 << 20);
-    run_camera(&renderer, &camera, &treatment, &to, &Unhurried, &|_| ()).unwrap();
+    run_camera(&renderer, &camera, &treatment, &to, None, &Unhurried, &|_| ()).unwrap();
 
     let again = open(&to).unwrap();
     assert_eq!((again.facts.format.as_str(), again.facts.size, again.facts.turned), ("DNG", size.times(2), false));

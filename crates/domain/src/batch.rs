@@ -252,6 +252,7 @@ impl Circumstances<'_> {
             target: intent.target,
             worked: &worked,
             settings,
+            facts: &picture.facts,
             reading: &picture.reading,
             distance_m: intent.distance_m,
             least_ppi: self.least_ppi,
@@ -305,6 +306,7 @@ fn intended(own: &Intent, print: Option<Ticket>, output: Option<OutputSettings>,
         None => {}
         Some(Fix::Target { target }) => intent.target = target,
         Some(Fix::Format { format }) => intent.output.format = format,
+        Some(Fix::Frame { frame }) => intent.recipe.frame = frame,
         Some(Fix::Plain) => intent.recipe.steps.enlarge = Choice::Plain { kernel: Kernel::Lanczos3 },
     }
     intent

@@ -45,6 +45,16 @@ impl NoiseCurve {
         Self(self.0.map(|v| v * factor))
     }
 
+    /// The curve of another encoding of the same pixels: changed at each brightness as what was measured `before` is to what is measured
+    /// `now`, four-fold at most.
+    pub fn encoded_anew(&self, before: &Self, now: &Self) -> Self {
+        let changed = |point: usize| {
+            let ratio = if before.0[point] > 0.0 { now.0[point] / before.0[point] } else { 1.0 };
+            self.0[point] * ratio.clamp(0.25, 4.0)
+        };
+        Self(std::array::from_fn(changed))
+    }
+
     /// The curve, cut off at a sigma.
     pub fn at_most(&self, sigma: f32) -> Self {
         Self(self.0.map(|v| v.min(sigma)))
@@ -177,6 +187,14 @@ mod tests {
         assert_eq!(curve.at(0.0), 8.0);
         assert_eq!(curve.at(1.0), 1.0);
         assert!((curve.at(0.125) - 7.5).abs() < 1e-5);
+    }
+
+    #[test]
+    fn a_curve_follows_what_another_encoding_makes_of_noise() {
+        let set_by_hand = NoiseCurve([10.0; 8]);
+        let before = NoiseCurve([4.0, 4.0, 4.0, 4.0, 4.0, 4.0, 0.0, 4.0]);
+        let now = NoiseCurve([8.0, 4.0, 2.0, 0.0, 99.0, 4.0, 7.0, 4.0]);
+        assert_eq!(set_by_hand.encoded_anew(&before, &now).0, [20.0, 10.0, 5.0, 2.5, 40.0, 10.0, 10.0, 10.0]);
     }
 
     #[test]

@@ -85,11 +85,13 @@ pub enum Format {
     Tiff,
     /// 8 bits, nothing lost, for screens.
     WebP,
+    /// 16 bits in the camera's own colours, nothing decided: of a camera's raw file alone.
+    Dng,
 }
 
 impl Format {
     /// All of them.
-    pub const ALL: [Format; 4] = [Format::Tiff, Format::Png, Format::Jpeg, Format::WebP];
+    pub const ALL: [Format; 5] = [Format::Tiff, Format::Png, Format::Jpeg, Format::WebP, Format::Dng];
 
     /// The longest side in pixels that the format's own header can state.
     pub fn longest_side(self) -> u32 {
@@ -98,12 +100,38 @@ impl Format {
             Format::Png => i32::MAX as u32,
             Format::Tiff => u32::MAX,
             Format::WebP => 16_383,
+            Format::Dng => 65_535,
         }
     }
 
-    /// Whether it has more than 8 bits a channel.
-    pub fn holds_sixteen_bits(self) -> bool {
-        matches!(self, Format::Png | Format::Tiff)
+    /// Pixels of a result at most, where the format has a limit of its own: a DNG lies in memory as a whole while it is compressed.
+    pub fn most_pixels(self) -> Option<u64> {
+        (self == Format::Dng).then_some(250_000_000)
+    }
+
+    /// Bits per channel that it can have.
+    pub fn depths(self) -> &'static [Depth] {
+        match self {
+            Format::Png | Format::Tiff => &[Depth::Eight, Depth::Sixteen],
+            Format::Jpeg | Format::WebP => &[Depth::Eight],
+            Format::Dng => &[Depth::Sixteen],
+        }
+    }
+
+    /// `depth` where it has that, or else what comes nearest.
+    pub fn nearest_depth(self, depth: Depth) -> Depth {
+        let depths = self.depths();
+        if depths.contains(&depth) { depth } else { depths[0] }
+    }
+
+    /// Whether its colours are decided, so that it can be printed as it is.
+    pub fn is_finished(self) -> bool {
+        self != Format::Dng
+    }
+
+    /// The kinds of original ([`Facts::format`]) that it is written from; nothing where it is from all.
+    pub fn written_from(self) -> Option<&'static [&'static str]> {
+        (self == Format::Dng).then_some(&Facts::RAW)
     }
 
     /// Ending of file names, without the dot.
@@ -113,6 +141,7 @@ impl Format {
             Format::Png => "png",
             Format::Tiff => "tif",
             Format::WebP => "webp",
+            Format::Dng => "dng",
         }
     }
 
@@ -123,6 +152,8 @@ impl Format {
             Format::Png => "image/png",
             Format::Tiff => "image/tiff",
             Format::WebP => "image/webp",
+            // A DNG is a TIFF, and has no registered name of its own.
+            Format::Dng => "image/tiff",
         }
     }
 }
@@ -134,13 +165,14 @@ impl fmt::Display for Format {
             Format::Png => "PNG",
             Format::Tiff => "TIFF",
             Format::WebP => "WebP",
+            Format::Dng => "DNG",
         })
     }
 }
 
 /// A file name whose ending names no format.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
-#[error("\"{ending}\" is not a format that is written here: use tif, png, jpg or webp")]
+#[error("\"{ending}\" is not a format that is written here: use tif, png, jpg, webp or dng")]
 pub struct UnknownEnding {
     /// What was given.
     pub ending: String,
@@ -156,6 +188,7 @@ impl FromStr for Format {
             "png" => Ok(Format::Png),
             "tif" | "tiff" => Ok(Format::Tiff),
             "webp" => Ok(Format::WebP),
+            "dng" => Ok(Format::Dng),
             _ => Err(UnknownEnding { ending: ending.to_owned() }),
         }
     }
@@ -207,11 +240,11 @@ fn resolution<'de, D: Deserializer<'de>>(from: D) -> Result<Option<f64>, D::Erro
 }
 
 impl OutputSettings {
-    /// A format's usual settings: 8 bits, JPEG quality 92, no resolution stated.
+    /// A format's usual settings: 8 bits where it has them, JPEG quality 92, no resolution stated.
     pub fn new(format: Format) -> Self {
         Self {
             format,
-            depth: Depth::Eight,
+            depth: format.nearest_depth(Depth::Eight),
             quality: Self::default_quality(),
             chroma: Chroma::default(),
             compression: Compression::default(),
@@ -304,4 +337,14 @@ pub struct Facts {
     /// Quality of a JPEG by its quantisation table, 1 to 100.
     #[serde(default)]
     pub jpeg_quality: Option<f32>,
+}
+
+impl Facts {
+    /// What [`format`](Self::format) says of a camera's raw files.
+    pub const RAW: [&str; 2] = ["DNG", "Camera raw"];
+
+    /// Whether a result of it can be written in `format`.
+    pub fn can_become(&self, format: Format) -> bool {
+        format.written_from().is_none_or(|kinds| kinds.contains(&self.format.as_str()))
+    }
 }

@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::file::{Depth, Format};
+use crate::file::{Depth, Facts, Format, OutputSettings};
 use crate::geometry::Size;
 
 /// What is accepted and what is produced at most.
@@ -76,10 +76,36 @@ pub enum LimitError {
         free: u64,
     },
     /// The format has no such depth.
-    #[error("{format} holds 8 bits per channel only: choose TIFF or PNG for 16")]
+    #[error("{format} holds {} bits per channel only: choose TIFF or PNG for {}", only.bits(), asked.bits())]
     FormatDepth {
         /// The format asked for.
         format: Format,
+        /// What it has.
+        only: Depth,
+        /// What was asked for.
+        asked: Depth,
+    },
+    /// The format cannot hold as many pixels.
+    #[error(
+        "the result would have {size} ({:.0} megapixels) and {format} is written up to {:.0}: choose TIFF, or a smaller print",
+        size.megapixels(),
+        *limit as f64 / 1e6
+    )]
+    FormatPixels {
+        /// The format asked for.
+        format: Format,
+        /// The result.
+        size: Size,
+        /// The most pixels.
+        limit: u64,
+    },
+    /// The format is not written from such an original.
+    #[error("{format} is written from a camera's raw file alone, and this is one of {original}: choose TIFF")]
+    FormatOrigin {
+        /// The format asked for.
+        format: Format,
+        /// The original's.
+        original: String,
     },
 }
 
@@ -98,13 +124,26 @@ impl Limits {
         Ok(())
     }
 
-    /// Whether a result of `size` is made in `format`; `free` is what the disk has, where known.
-    pub fn check_output(&self, size: Size, format: Format, depth: Depth, free: Option<u64>) -> Result<(), LimitError> {
-        if depth == Depth::Sixteen && !format.holds_sixteen_bits() {
-            return Err(LimitError::FormatDepth { format });
+    /// Whether a result of `size` is made of an original, with these settings; `free` is what the disk has, where known.
+    pub fn check_output(
+        &self,
+        original: &Facts,
+        size: Size,
+        settings: OutputSettings,
+        free: Option<u64>,
+    ) -> Result<(), LimitError> {
+        let OutputSettings { format, depth, .. } = settings;
+        if !original.can_become(format) {
+            return Err(LimitError::FormatOrigin { format, original: original.format.clone() });
+        }
+        if !format.depths().contains(&depth) {
+            return Err(LimitError::FormatDepth { format, only: format.nearest_depth(depth), asked: depth });
         }
         if size.long_edge() > format.longest_side() {
             return Err(LimitError::FormatSide { format, size, limit: format.longest_side() });
+        }
+        if let Some(limit) = format.most_pixels().filter(|most| size.area() > *most) {
+            return Err(LimitError::FormatPixels { format, size, limit });
         }
         if size.area() > self.output_pixels {
             let shrink = (self.output_pixels as f64 / size.area() as f64).sqrt();
@@ -133,7 +172,13 @@ pub fn worst_bytes(size: Size, format: Format, depth: Depth) -> u64 {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::stand_in;
     use rstest::rstest;
+
+    fn check(size: Size, format: Format, depth: Depth, free: Option<u64>) -> Result<(), LimitError> {
+        let settings = OutputSettings { depth, ..OutputSettings::new(format) };
+        Limits::default().check_output(&stand_in::facts(Size::new(96, 64)), size, settings, free)
+    }
 
     #[rstest]
     #[case(Size::new(65_535, 10), Format::Jpeg, Depth::Eight, true)]
@@ -147,25 +192,41 @@ mod tests {
         #[case] depth: Depth,
         #[case] fits: bool,
     ) {
-        assert_eq!(Limits::default().check_output(size, format, depth, None).is_ok(), fits);
+        assert_eq!(check(size, format, depth, None).is_ok(), fits);
     }
 
     #[test]
     fn the_nearest_size_that_is_offered_is_accepted() {
-        let limits = Limits::default();
         let size = Size::new(60_000, 40_000);
-        let Err(LimitError::OutputPixels { nearest, .. }) = limits.check_output(size, Format::Tiff, Depth::Eight, None)
-        else {
+        let Err(LimitError::OutputPixels { nearest, .. }) = check(size, Format::Tiff, Depth::Eight, None) else {
             panic!("must be refused");
         };
         let offered = Size::new(nearest, (f64::from(nearest) / 1.5) as u32);
-        assert!(limits.check_output(offered, Format::Tiff, Depth::Eight, None).is_ok());
+        assert!(check(offered, Format::Tiff, Depth::Eight, None).is_ok());
     }
 
     #[test]
     fn a_full_disk_is_noticed_before_the_work() {
-        let refused =
-            Limits::default().check_output(Size::new(4000, 3000), Format::Tiff, Depth::Sixteen, Some(1 << 20));
+        let refused = check(Size::new(4000, 3000), Format::Tiff, Depth::Sixteen, Some(1 << 20));
         assert!(matches!(refused, Err(LimitError::DiskSpace { .. })));
+    }
+
+    #[rstest]
+    #[case("DNG", Size::new(6000, 4000), Depth::Sixteen, "")]
+    #[case("Camera raw", Size::new(6000, 4000), Depth::Sixteen, "")]
+    #[case("JPEG", Size::new(6000, 4000), Depth::Sixteen, "from a camera's raw file alone, and this is one of JPEG")]
+    #[case("DNG", Size::new(6000, 4000), Depth::Eight, "DNG holds 16 bits per channel only")]
+    #[case("DNG", Size::new(20_000, 15_000), Depth::Sixteen, "DNG is written up to 250")]
+    fn a_dng_is_made_of_a_raw_file_alone(
+        #[case] original: &str,
+        #[case] size: Size,
+        #[case] depth: Depth,
+        #[case] refused: &str,
+    ) {
+        let facts = Facts { format: original.to_owned(), ..stand_in::facts(Size::new(96, 64)) };
+        let settings = OutputSettings { depth, ..OutputSettings::new(Format::Dng) };
+        let outcome = Limits::default().check_output(&facts, size, settings, None);
+        let said = outcome.err().map(|error| error.to_string()).unwrap_or_default();
+        assert!(said.contains(refused) && said.is_empty() == refused.is_empty(), "{said}");
     }
 }

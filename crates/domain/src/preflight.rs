@@ -2,7 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::file::{Format, OutputSettings};
+use crate::file::{Facts, Format, OutputSettings};
+use crate::frame::Frame;
 use crate::limits::{LimitError, Limits};
 use crate::reading::Reading;
 use crate::recipe::Worked;
@@ -42,6 +43,11 @@ pub enum Fix {
     },
     /// Plain resampling instead of a model.
     Plain,
+    /// Another frame.
+    Frame {
+        /// This one.
+        frame: Frame,
+    },
 }
 
 impl Fix {
@@ -51,6 +57,7 @@ impl Fix {
             Fix::Plain => "Without a model".to_owned(),
             Fix::Format { format } => format!("As {format}"),
             Fix::Target { target } => words::target(&target),
+            Fix::Frame { .. } => "Cut it off".to_owned(),
         }
     }
 }
@@ -93,6 +100,8 @@ pub struct Planned<'a> {
     pub worked: &'a Worked,
     /// The file.
     pub settings: OutputSettings,
+    /// What is known of the original's file.
+    pub facts: &'a Facts,
     /// What was measured on the original.
     pub reading: &'a Reading,
     /// From how far it is seen, in metres; the usual distance when not given.
@@ -106,22 +115,30 @@ pub struct Planned<'a> {
 impl Planned<'_> {
     /// All that is to be said before the run, what weighs most first. `free` is what the disk has, where known.
     pub fn findings(&self, limits: &Limits, free: Option<u64>) -> Vec<Finding> {
-        let mut found: Vec<Finding> =
-            [self.limit(limits, free), self.few_pixels(), self.soft(), self.unsure(), self.made_up(), self.no_gain()]
-                .into_iter()
-                .flatten()
-                .collect();
+        let mut found: Vec<Finding> = [
+            self.limit(limits, free),
+            self.few_pixels(),
+            self.soft(),
+            self.unsure(),
+            self.made_up(),
+            self.border(),
+            self.no_gain(),
+        ]
+        .into_iter()
+        .flatten()
+        .collect();
         found.sort_by_key(|finding| std::cmp::Reverse(finding.weight));
         found
     }
 
     fn limit(&self, limits: &Limits, free: Option<u64>) -> Option<Finding> {
         let sheet = self.worked.treatment.sheet();
-        let error = limits.check_output(sheet, self.settings.format, self.settings.depth, free).err()?;
+        let error = limits.check_output(self.facts, sheet, self.settings, free).err()?;
         let fix = match &error {
-            LimitError::FormatSide { .. } | LimitError::FormatDepth { .. } => {
-                Some(Fix::Format { format: Format::Tiff })
-            }
+            LimitError::FormatSide { .. }
+            | LimitError::FormatDepth { .. }
+            | LimitError::FormatPixels { .. }
+            | LimitError::FormatOrigin { .. } => Some(Fix::Format { format: Format::Tiff }),
             LimitError::OutputPixels { nearest, .. } => Some(Fix::Target { target: Target::LongEdge { px: *nearest } }),
             _ => None,
         };
@@ -143,6 +160,14 @@ impl Planned<'_> {
         let of = if faces == 1 { "a face" } else { "faces" };
         let text = format!("what was marked by hand covers eyes or mouth of {of}: what is filled in there is made up");
         (faces > 0).then_some(Finding { weight: Weight::Warning, text, fix: None })
+    }
+
+    /// The paper around the picture would be printed with it.
+    fn border(&self) -> Option<Finding> {
+        let border = self.reading.border.filter(|_| self.worked.treatment.frame.is_plain())?;
+        let writing = if border.writing { ", with what is written on it," } else { "" };
+        let text = format!("the paper around the picture{writing} is printed with it");
+        Some(Finding { weight: Weight::Note, text, fix: Some(Fix::Frame { frame: border.frame }.into()) })
     }
 
     /// The original's own pixels are fewer than the product asks for.
@@ -202,11 +227,11 @@ impl Planned<'_> {
 mod tests {
     use super::*;
     use crate::face::Face;
-    use crate::frame::Frame;
     use crate::geometry::{Place, Size};
     use crate::hash::ContentHash;
     use crate::mask::Stroke;
     use crate::model::{Catalogue, Grade, ModelRef};
+    use crate::reading::Border;
     use crate::recipe::{Choice, Recipe, Steps, Surround};
     use crate::repair::Wear;
     use crate::stand_in;
@@ -224,6 +249,16 @@ mod tests {
         reading
     }
 
+    fn plan<'a>(
+        target: Target,
+        worked: &'a Worked,
+        settings: OutputSettings,
+        facts: &'a Facts,
+        reading: &'a Reading,
+    ) -> Planned<'a> {
+        Planned { target, worked, settings, facts, reading, distance_m: None, least_ppi: None, doubts: &[] }
+    }
+
     fn findings(original: Size, target: Target, format: Format, usable: f32, least_ppi: Option<f64>) -> Vec<Finding> {
         let steps = Steps {
             repair: Default::default(),
@@ -237,8 +272,8 @@ mod tests {
         let worked = recipe.work_out(&catalogue(), original, target).unwrap();
         let reading = reading(usable);
         let settings = OutputSettings::new(format);
-        let planned =
-            Planned { target, worked: &worked, settings, reading: &reading, distance_m: None, least_ppi, doubts: &[] };
+        let facts = stand_in::facts(original);
+        let planned = Planned { least_ppi, ..plan(target, &worked, settings, &facts, &reading) };
         planned.findings(&Limits::default(), None)
     }
 
@@ -284,6 +319,25 @@ mod tests {
     }
 
     #[test]
+    fn paper_around_the_picture_is_pointed_out_until_it_is_cut_off() {
+        let target = Target::Factor { factor: 1.0 };
+        let recipe = Recipe::only(Choice::Plain { kernel: crate::kernel::Kernel::Bicubic });
+        let size = Size::new(400, 300);
+        let mut worked = recipe.work_out(&catalogue(), size, target).unwrap();
+        let frame = Frame { crop: Some(crate::geometry::Region::of(20, 20, 360, 240)), ..Frame::default() };
+        let mut reading = reading(1.0);
+        reading.border = Some(Border { frame, writing: true });
+        let (settings, facts) = (OutputSettings::new(Format::Tiff), stand_in::facts(size));
+        let said =
+            |worked: &Worked| plan(target, worked, settings, &facts, &reading).findings(&Limits::default(), None);
+        let found = said(&worked);
+        assert_eq!((found.len(), found[0].weight, fix_of(&found)), (1, Weight::Note, Some(Fix::Frame { frame })));
+        assert!(found[0].text.contains("written on it"));
+        worked.treatment.frame = frame;
+        assert_eq!(said(&worked), []);
+    }
+
+    #[test]
     fn an_eye_that_is_filled_is_pointed_out() {
         let target = Target::Factor { factor: 1.0 };
         let recipe = Recipe::only(Choice::Plain { kernel: crate::kernel::Kernel::Bicubic });
@@ -295,9 +349,8 @@ mod tests {
         let said = |wear: Option<Wear>, worked: &mut Worked| {
             worked.treatment.repair.wear = wear;
             let (reading, settings) = (reading(1.0), OutputSettings::new(Format::Tiff));
-            let planned =
-                Planned { target, worked, settings, reading: &reading, distance_m: None, least_ppi: None, doubts: &[] };
-            planned.findings(&Limits::default(), None)
+            let facts = stand_in::facts(Size::new(400, 300));
+            plan(target, worked, settings, &facts, &reading).findings(&Limits::default(), None)
         };
         let wear = Wear { strokes: vec![stroke], ..Wear::usual(model("finder"), model("filler")) };
         let found = said(Some(wear.clone()), &mut worked);
@@ -312,5 +365,7 @@ mod tests {
         let found = findings(Size::new(3000, 100), Target::Factor { factor: 22.0 }, Format::Jpeg, 1.0, None);
         assert_eq!((found[0].weight, fix_of(&found)), (Weight::Stop, Some(Fix::Format { format: Format::Tiff })));
         assert_eq!(found[0].fix.as_ref().unwrap().words, "As TIFF");
+        let found = findings(Size::new(1500, 1000), print("60x40cm"), Format::Dng, 1.0, None);
+        assert_eq!((found[0].weight, fix_of(&found)), (Weight::Stop, Some(Fix::Format { format: Format::Tiff })));
     }
 }

@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::clean::NoiseCurve;
 use crate::face::Face;
+use crate::frame::Frame;
 use crate::geometry::Size;
 use crate::halftone::{Halftone, Wave};
 use crate::sight::{Shown, Sight};
@@ -33,6 +34,34 @@ pub struct Reading {
     /// What it shows, as a network told; nothing where none has looked.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub sight: Option<Sight>,
+    /// What lies around the picture; nothing where it fills the file.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub border: Option<Border>,
+}
+
+/// The paper of a print, or the lid of a scanner, around a picture.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct Border {
+    /// What cuts it off: the picture set straight, and nothing but it.
+    pub frame: Frame,
+    /// Whether something is written or printed on it.
+    pub writing: bool,
+}
+
+impl Border {
+    fn in_words(self) -> String {
+        let written = if self.writing { ", with something written on it," } else { "" };
+        let turned = match self.frame.degrees {
+            0.0 => String::new(),
+            degrees => format!(
+                " The picture lies {:.1} degrees {}.",
+                degrees.abs(),
+                if degrees < 0.0 { "clockwise" } else { "anticlockwise" }
+            ),
+        };
+        format!("Paper{written} lies around the picture: the Frame step can cut it off.{turned}")
+    }
 }
 
 /// Noise below which there is practically none, in 8-bit levels.
@@ -111,6 +140,7 @@ impl Reading {
             self.detail_words(),
             self.tone_words(),
             self.sight_words(),
+            self.border.map(Border::in_words),
         ]
         .into_iter()
         .flatten()

@@ -98,6 +98,9 @@ pub struct FormatRules {
     pub longest_side: u32,
     /// Bits per channel that it can have.
     pub depths: Vec<u8>,
+    /// The kinds of original, by the format that facts give, that it is written from; absent where it is from all.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    pub written_from: Option<Vec<String>>,
 }
 
 /// A unit of length.
@@ -151,10 +154,6 @@ pub struct ReadingRules {
 impl Rules {
     /// Today's.
     pub fn today() -> Self {
-        let depths = |format: Format| match format.holds_sixteen_bits() {
-            true => vec![Depth::Eight.bits(), Depth::Sixteen.bits()],
-            false => vec![Depth::Eight.bits()],
-        };
         Self {
             most_degrees: MOST_DEGREES,
             letters: Letter::ALL.to_vec(),
@@ -179,7 +178,8 @@ impl Rules {
                     name: format.to_string(),
                     extension: format.extension().to_owned(),
                     longest_side: format.longest_side(),
-                    depths: depths(format),
+                    depths: format.depths().iter().copied().map(Depth::bits).collect(),
+                    written_from: format.written_from().map(|kinds| kinds.iter().map(ToString::to_string).collect()),
                 })
                 .collect(),
             read_endings: READ_ENDINGS.map(str::to_owned).to_vec(),

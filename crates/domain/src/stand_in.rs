@@ -161,5 +161,6 @@ pub fn reading(size: Size) -> Reading {
         content: Content { flat: 0.5, brightness: 0.5, ..Content::default() },
         screen: None,
         sight: None,
+        border: None,
     }
 }

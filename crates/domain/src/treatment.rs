@@ -4,7 +4,7 @@
 use serde::{Deserialize, Serialize};
 
 use crate::affine::space;
-use crate::clean::Clean;
+use crate::clean::{Clean, NoiseCurve};
 use crate::face::{CANVAS, Face, MOST_FACES};
 use crate::finish::Finish;
 use crate::frame::{Frame, FrameError};
@@ -287,6 +287,15 @@ impl Treatment {
     /// The same picture by plain resampling and nothing else, for comparison.
     pub fn untreated(&self, kernel: Kernel) -> Self {
         Self { frame: self.frame, margin: self.margin, ..Self::plain(kernel, self.size) }
+    }
+
+    /// The same for another encoding of the original, in which noise measures `now` what measured `before` in that it was worked out for.
+    pub fn encoded_anew(mut self, before: &NoiseCurve, now: &NoiseCurve) -> Self {
+        let cleans = std::iter::once(&mut self.clean).chain(self.areas.iter_mut().map(|area| &mut area.clean));
+        for noise in cleans.filter_map(|clean| clean.noise.as_mut()) {
+            noise.level = noise.level.encoded_anew(before, now);
+        }
+        self
     }
 
     /// The learned enlarging passes of the whole; none for plain resampling.

@@ -219,6 +219,7 @@ fn deliver(output: &OutputSettings) -> String {
     match output.format {
         Format::Jpeg => format!("JPEG, quality {}", output.quality),
         Format::WebP => "WebP".to_owned(),
+        Format::Dng => "DNG, camera's colours".to_owned(),
         other => format!("{other} {}-bit", output.depth.bits()),
     }
 }

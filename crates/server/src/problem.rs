@@ -162,6 +162,8 @@ impl From<LimitError> for Problem {
             LimitError::OutputPixels { .. } => ("limit.output-pixels", "target"),
             LimitError::DiskSpace { .. } => ("limit.disk-space", "output"),
             LimitError::FormatDepth { .. } => ("limit.format-depth", "output"),
+            LimitError::FormatPixels { .. } => ("limit.format-pixels", "output"),
+            LimitError::FormatOrigin { .. } => ("limit.format-origin", "output"),
         };
         Self::refused(code, error).field(field)
     }

@@ -1,6 +1,6 @@
 /** The rules of the job by which controls are drawn: limits, defaults, formats and units, as the server hands them out. */
 
-import type { Format, Kernel, Rules, Unit } from "./client";
+import type { Facts, Format, Kernel, Rules, Unit } from "./client";
 
 let known: Rules | undefined;
 
@@ -19,6 +19,16 @@ export const inMm = (unit: Unit): number => rules().units.find((u) => u.unit ===
 
 /** Bits per channel that a format can have. */
 export const depths = (format: Format): number[] => rules().formats.find((f) => f.format === format)?.depths ?? [8];
+
+/** `depth` where a format can have it, or else what it has. */
+export const depthIn = (format: Format, depth: number): number => {
+  const has = depths(format);
+  return has.includes(depth) ? depth : (has[0] ?? 8);
+};
+
+/** The formats that a result of an original can be written in. */
+export const formatsOf = ({ format }: Pick<Facts, "format">) =>
+  rules().formats.filter(({ written_from }) => written_from?.includes(format) ?? true);
 
 /** What a plain kernel is called. */
 export const kernelName = (kernel: Kernel): string => rules().kernels.find((k) => k.kernel === kernel)?.name ?? kernel;

@@ -1455,6 +1455,13 @@ export interface components {
             /** @description How many of those cannot be run as they are. */
             stopped: number;
         };
+        /** @description The paper of a print, or the lid of a scanner, around a picture. */
+        Border: {
+            /** @description What cuts it off: the picture set straight, and nothing but it. */
+            frame: components["schemas"]["Frame"];
+            /** @description Whether something is written or printed on it. */
+            writing: boolean;
+        };
         /** @description Computed tiles on this machine's disk. */
         CacheView: {
             /**
@@ -2186,12 +2193,17 @@ export interface components {
         } | {
             /** @enum {string} */
             by: "plain";
+        } | {
+            /** @enum {string} */
+            by: "frame";
+            /** @description This one. */
+            frame: components["schemas"]["Frame"];
         };
         /**
          * @description A file format that results are written in.
          * @enum {string}
          */
-        Format: "jpeg" | "png" | "tiff" | "webp";
+        Format: "jpeg" | "png" | "tiff" | "webp" | "dng";
         /** @description What a format holds. */
         FormatRules: {
             /** @description Bits per channel that it can have. */
@@ -2207,6 +2219,8 @@ export interface components {
             longest_side: number;
             /** @description As it is written for people. */
             name: string;
+            /** @description The kinds of original, by the format that facts give, that it is written from; absent where it is from all. */
+            written_from?: string[] | null;
         };
         /** @description The traces of a JPEG that the picture once was. */
         FormerJpeg: {
@@ -3117,6 +3131,7 @@ export interface components {
         Range: "unit" | "byte" | "signed";
         /** @description All that was measured on an original. */
         Reading: {
+            border?: null | components["schemas"]["Border"];
             /** @description Shares of the picture. */
             content: components["schemas"]["Content"];
             /** @description How far up detail goes. */

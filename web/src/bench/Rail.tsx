@@ -98,6 +98,7 @@ export function Rail(props: {
             words={inWords?.frame ?? ""}
             target={intent.target}
             plan={plan}
+            border={reading?.reading.border}
             onFrame={(frame) => change({ frame })}
             onSurround={(surround) => change({ surround })}
           />
@@ -151,6 +152,7 @@ export function Rail(props: {
           />
           <DeliverCard
             intent={intent}
+            facts={props.original.facts}
             words={inWords?.deliver ?? ""}
             fileBytes={props.fileBytes}
             pattern={props.pattern}

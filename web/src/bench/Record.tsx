@@ -12,6 +12,8 @@ export function Record({ result }: { result: Enlargement }) {
     settings.format === "jpeg"
       ? `JPEG, quality ${settings.quality}`
       : `${settings.format.toUpperCase()}, ${settings.depth} bits`;
+  const ppi = settings.ppi ? `, ${decimal(settings.ppi)} ppi` : "";
+  const colours = settings.format === "dng" ? ", the camera's colours" : `${ppi}, ${record.profile ?? "no profile"}`;
   return (
     <Box data-testid="result">
       <Box sx={{ display: "flex", alignItems: "center", gap: 1 }}>
@@ -30,8 +32,7 @@ export function Record({ result }: { result: Enlargement }) {
       <Typography variant="body2">{record.treatment}</Typography>
       <Typography variant="caption" sx={{ color: "text.secondary", display: "block" }}>
         {kind}
-        {settings.ppi ? `, ${decimal(settings.ppi)} ppi` : ""}, {record.profile ?? "no profile"}; from{" "}
-        {pixels(record.original_size)}; took {duration(record.seconds)} on{" "}
+        {colours}; from {pixels(record.original_size)}; took {duration(record.seconds)} on{" "}
         {new Date(result.created_at).toLocaleString("en-GB", { dateStyle: "medium", timeStyle: "short" })}
         {record.device && record.device !== "cpu" && `; computed by ${record.device}`}
       </Typography>

@@ -52,6 +52,7 @@ const OUTPUTS: [string, Output][] = [
   ["PNG, 8 bits", { format: "png", depth: 8 }],
   ["JPEG, quality 92", { format: "jpeg", depth: 8, quality: 92 }],
   ["WebP", { format: "webp", depth: 8 }],
+  ["DNG in the camera's colours, of raw files", { format: "dng", depth: 16 }],
 ];
 
 export function BatchDialog(props: {

@@ -4,6 +4,7 @@
 //! photographs, the colours are balanced and encoded, reversibly ([`Balance`]); the result goes back the same way, and is
 //! written with the camera's matrices and white balance beside it (Digital Negative Specification 1.4).
 
+use std::collections::HashMap;
 use std::fs::File;
 use std::io::{BufReader, BufWriter, Seek, Write};
 use std::path::Path;
@@ -13,23 +14,23 @@ use dettaglio_domain::geometry::Size;
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::limits::Limits;
 use image::{DynamicImage, ImageBuffer, Rgb};
-use rawler::decoders::{Orientation as SensorOrientation, RawMetadata};
+use rawler::decoders::{Camera, Orientation as SensorOrientation, RawMetadata};
 use rawler::dng::writer::DngWriter;
 use rawler::dng::{CropMode, DNG_VERSION_V1_4, DngCompression, DngPhotometricConversion};
 use rawler::imgop::develop::{Intermediate, ProcessingStep, RawDevelop};
+use rawler::imgop::xyz::Illuminant;
 use rawler::rawimage::{BlackLevel, RawImage, RawImageData, RawPhotometricInterpretation, WhiteLevel};
 use rawler::tags::{ExifTag, TiffCommonTag};
+use serde::{Deserialize, Serialize};
 
+use super::announce::Announce;
 use super::error::CodecError;
 use super::history::History;
-use super::raw::refusal;
+use super::raw::{Sensor, refusal};
 use super::read::{Checked, Decoded, caught, checked, upright};
 use super::write::{SOFTWARE, interleave, place, unfinished};
 use crate::colour::{encode, linearise};
 use crate::picture::{Planes, Samples};
-
-/// Pixels of a result at most: it lies in memory as a whole while it is compressed.
-pub const MOST_PIXELS: u64 = 250_000_000;
 
 /// The longer side of the small picture in the file, in pixels.
 const PREVIEW: u32 = 1024;
@@ -38,12 +39,22 @@ const PREVIEW: u32 = 1024;
 const PREVIEW_QUALITY: f32 = 0.8;
 
 /// A raw file in its camera's own colours.
+#[derive(Debug)]
 pub struct CameraPicture {
     /// Upright, balanced and encoded by [`Balance`]; and the facts about the file.
     pub decoded: Decoded,
+    /// What its file says of the camera.
+    pub colours: CameraColours,
+}
+
+/// What a raw file says of its camera that a DNG repeats.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub struct CameraColours {
+    make: String,
+    model: String,
     balance: Balance,
-    /// All that the file says of the camera, without its pixels.
-    sensor: RawImage,
+    /// From CIE XYZ to the camera's colours, row by row, by the light they hold for (EXIF's numbers): one or two.
+    matrices: Vec<(u16, Vec<f32>)>,
     /// Exposure, lens and time.
     metadata: RawMetadata,
 }
@@ -52,7 +63,7 @@ pub struct CameraPicture {
 ///
 /// Linear values are balanced, so that grey is grey; up to what all three colours can hold they are encoded as sRGB over the lower
 /// [`Balance::KNEE`] of the range, and what a single colour holds beyond that by its logarithm over the rest.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 struct Balance {
     /// What each colour is multiplied by, at least 1.
     gains: [f32; 3],
@@ -97,18 +108,40 @@ impl Balance {
 ///
 /// # Errors
 /// As [`read`](super::read); besides when it is no raw file, or says nothing of its camera's colours.
+///
+/// A file of a stranger's is read by [`Decoders`](super::Decoders).
 pub fn read_camera(path: &Path, hash: ContentHash, limits: &Limits) -> Result<CameraPicture, CodecError> {
-    caught(|| read_inner(path, hash, limits))
+    read_camera_opened(File::open(path)?, hash, limits, &mut |_, _| Ok(()))
 }
 
-fn read_inner(path: &Path, hash: ContentHash, limits: &Limits) -> Result<CameraPicture, CodecError> {
-    let mut file = BufReader::with_capacity(1 << 16, File::open(path)?);
+/// As [`read_camera`], a file that is open already; `announced` as for [`read_opened`](super::read::read_opened).
+pub(super) fn read_camera_opened(
+    file: File,
+    hash: ContentHash,
+    limits: &Limits,
+    announced: &mut Announce,
+) -> Result<CameraPicture, CodecError> {
+    caught(|| read_inner(file, hash, limits, announced))
+}
+
+/// What a raw file of this content is known by in its camera's colours.
+pub(super) fn hash_in_camera_colours(hash: ContentHash) -> ContentHash {
+    ContentHash::of_step(&hash, &"camera colours 1")
+}
+
+fn read_inner(
+    file: File,
+    hash: ContentHash,
+    limits: &Limits,
+    announced: &mut Announce,
+) -> Result<CameraPicture, CodecError> {
+    let mut file = BufReader::with_capacity(1 << 16, file);
     let Checked { bytes, format, raw } = checked(&mut file, limits)?;
     let raw = raw.ok_or_else(|| match format {
         Some(_) => not_from("a finished picture, no raw file"),
         None => CodecError::NotAPicture,
     })?;
-    let mut sensor = raw.sensor(limits, &mut |_, _| Ok(()))?;
+    let sensor = raw.sensor(limits, announced)?;
     if sensor.raw.color_matrix.is_empty() {
         return Err(not_from("a raw file that says nothing of its camera's colours"));
     }
@@ -132,11 +165,30 @@ fn read_inner(path: &Path, hash: ContentHash, limits: &Limits) -> Result<CameraP
     let picture: ImageBuffer<Rgb<u16>, _> = ImageBuffer::from_raw(linear.width as u32, linear.height as u32, samples)
         .ok_or_else(|| CodecError::Damaged("it has no pixels".to_owned()))?;
     let picture = DynamicImage::ImageRgb16(picture);
-    let hash = ContentHash::of_step(&hash, &"camera colours 1");
-    let decoded = upright(picture, hash, &raw, &sensor, &mut file, bytes)?;
-    let metadata = sensor.metadata.ok_or_else(|| not_from("a raw file that says nothing of how it was taken"))?;
-    sensor.raw.data = RawImageData::Integer(Vec::new());
-    Ok(CameraPicture { decoded, balance, sensor: sensor.raw, metadata })
+    let decoded = upright(picture, hash_in_camera_colours(hash), &raw, &sensor, &mut file, bytes)?;
+    let Sensor { raw, metadata } = sensor;
+    let metadata = metadata.ok_or_else(|| not_from("a raw file that says nothing of how it was taken"))?;
+    let matrices = two_lights(raw.color_matrix);
+    let colours = CameraColours { make: raw.clean_make, model: raw.clean_model, balance, matrices, metadata };
+    Ok(CameraPicture { decoded, colours })
+}
+
+/// A camera's matrices for two lights at most, as a DNG has room for: lamplight, and what comes nearest to daylight.
+fn two_lights(matrices: HashMap<Illuminant, Vec<f32>>) -> Vec<(u16, Vec<f32>)> {
+    const BY_DAYLIGHT: [Illuminant; 6] = [
+        Illuminant::D65,
+        Illuminant::Daylight,
+        Illuminant::D55,
+        Illuminant::D50,
+        Illuminant::FineWeather,
+        Illuminant::D75,
+    ];
+    let rank = |light: Illuminant| BY_DAYLIGHT.iter().position(|known| *known == light).unwrap_or(BY_DAYLIGHT.len());
+    let mut all: Vec<(Illuminant, Vec<f32>)> = matrices.into_iter().collect();
+    all.sort_by_key(|(light, _)| (*light != Illuminant::A, rank(*light), *light));
+    let most = if all.first().is_some_and(|(light, _)| *light == Illuminant::A) { 2 } else { 1 };
+    all.truncate(most);
+    all.into_iter().map(|(light, matrix)| (light.into(), matrix)).collect()
 }
 
 fn not_from(what: &str) -> CodecError {
@@ -145,31 +197,22 @@ fn not_from(what: &str) -> CodecError {
 
 /// A result in a camera's colours, on its way into a file.
 pub struct LinearWriter<'a> {
-    camera: &'a CameraPicture,
+    colours: &'a CameraColours,
     size: Size,
     samples: Vec<u16>,
 }
 
 impl<'a> LinearWriter<'a> {
-    /// For a result of `size`.
-    ///
-    /// # Errors
-    /// When it has more than [`MOST_PIXELS`].
-    pub fn new(camera: &'a CameraPicture, size: Size) -> Result<Self, CodecError> {
-        if size.area() > MOST_PIXELS {
-            return Err(CodecError::Unsupported(format!(
-                "a DNG of {size} ({:.0} megapixels): {:.0} can be written; choose a smaller print, or TIFF",
-                size.megapixels(),
-                MOST_PIXELS as f64 / 1e6
-            )));
-        }
-        Ok(Self { camera, size, samples: Vec::with_capacity(3 * size.area() as usize) })
+    /// For a result of `size`, which is within the limits of its format
+    /// ([`Limits::check_output`](dettaglio_domain::limits::Limits::check_output)).
+    pub fn new(colours: &'a CameraColours, size: Size) -> Self {
+        Self { colours, size, samples: Vec::with_capacity(3 * size.area() as usize) }
     }
 
     /// Adds the next rows, over the full width: encoded as the camera's picture was.
     pub fn write(&mut self, band: &Planes) {
         let area = band.size().area() as usize;
-        let balance = self.camera.balance;
+        let balance = self.colours.balance;
         let linear = band.values().iter().enumerate().map(|(i, v)| balance.linear(i / area, *v)).collect();
         match interleave(&Planes::from_values(band.size(), linear), Channels::Colour, Depth::Sixteen) {
             Samples::Sixteen(samples) => self.samples.extend(samples),
@@ -179,12 +222,13 @@ impl<'a> LinearWriter<'a> {
 
     /// Writes the file, which appears only when it is whole.
     pub fn finish(self, path: &Path, history: &History) -> Result<(), CodecError> {
-        let Self { camera, size, samples } = self;
+        let Self { colours, size, samples } = self;
         assert_eq!(samples.len() as u64, 3 * size.area(), "all rows of the picture");
-        let small = preview(camera, size, &samples)?;
-        let raw = camera.image(size, samples);
+        let small = preview(colours, size, &samples)?;
+        let raw = colours.image(size, samples);
         let mut out = BufWriter::with_capacity(1 << 20, unfinished(path)?);
-        written(&mut out, &raw, camera, &small, history).map_err(|error| CodecError::Encode(error.to_string()))?;
+        written(&mut out, &raw, &colours.metadata, &small, history)
+            .map_err(|error| CodecError::Encode(error.to_string()))?;
         place(out.into_inner().map_err(|e| e.into_error())?, path)
     }
 }
@@ -193,13 +237,13 @@ impl<'a> LinearWriter<'a> {
 fn written(
     out: &mut (impl Write + Seek),
     raw: &RawImage,
-    camera: &CameraPicture,
+    metadata: &RawMetadata,
     small: &DynamicImage,
     history: &History,
 ) -> rawler::dng::writer::Result<()> {
     let mut dng = DngWriter::new(out, DNG_VERSION_V1_4)?;
     dng.load_base_tags(raw)?;
-    dng.load_metadata(&camera.metadata)?;
+    dng.load_metadata(metadata)?;
     dng.root_ifd_mut().add_tag(TiffCommonTag::Software, SOFTWARE);
     // It was turned upright.
     dng.root_ifd_mut().add_tag(ExifTag::Orientation, SensorOrientation::Normal.to_u16());
@@ -214,11 +258,21 @@ fn written(
     dng.close()
 }
 
-impl CameraPicture {
+impl CameraColours {
     /// A picture in the camera's colours, linear, as it would have come from a sensor of that size.
     fn image(&self, size: Size, samples: Vec<u16>) -> RawImage {
         let Balance { gains: [red, green, blue] } = self.balance;
+        let lights =
+            self.matrices.iter().filter_map(|(light, matrix)| Some(((*light).try_into().ok()?, matrix.clone())));
         RawImage {
+            camera: Camera::new(),
+            make: self.make.clone(),
+            model: self.model.clone(),
+            clean_make: self.make.clone(),
+            clean_model: self.model.clone(),
+            xyz_to_cam: Default::default(),
+            color_matrix: lights.collect(),
+            dng_tags: HashMap::new(),
             width: size.width as usize,
             height: size.height as usize,
             cpp: 3,
@@ -233,13 +287,12 @@ impl CameraPicture {
             orientation: SensorOrientation::Normal,
             data: RawImageData::Integer(samples),
             fuji_rotation_width: None,
-            ..self.sensor.clone()
         }
     }
 }
 
 /// A small picture, developed: every so many pixels of the result.
-fn preview(camera: &CameraPicture, size: Size, samples: &[u16]) -> Result<DynamicImage, CodecError> {
+fn preview(colours: &CameraColours, size: Size, samples: &[u16]) -> Result<DynamicImage, CodecError> {
     let step = size.long_edge().div_ceil(PREVIEW).max(1);
     let small = Size::new(size.width.div_ceil(step), size.height.div_ceil(step));
     let places = (0..small.height).flat_map(|y| (0..small.width).map(move |x| (x * step, y * step)));
@@ -247,7 +300,7 @@ fn preview(camera: &CameraPicture, size: Size, samples: &[u16]) -> Result<Dynami
         let at = 3 * (y as usize * size.width as usize + x as usize);
         &samples[at..at + 3]
     });
-    let raw = camera.image(small, picked.copied().collect());
+    let raw = colours.image(small, picked.copied().collect());
     let developed = RawDevelop::default().develop_intermediate(&raw).map_err(refusal)?;
     developed.to_dynamic_image().ok_or_else(|| CodecError::Encode("the preview has no pixels".to_owned()))
 }

@@ -16,7 +16,7 @@ mod raw;
 mod read;
 mod write;
 
-pub use camera::{CameraPicture, LinearWriter, read_camera};
+pub use camera::{CameraColours, CameraPicture, LinearWriter, read_camera};
 pub(crate) use decoders::{DECODE_COMMAND, serve as decode};
 pub use decoders::{Decoders, DecodingMemory};
 pub use error::CodecError;

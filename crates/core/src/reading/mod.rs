@@ -7,28 +7,24 @@
 //! | [`compression`] | the quantisation table, or the grid and comb that a former JPEG left |
 //! | [`spectrum`] | where the power spectrum ends; the period that interpolation leaves |
 //! | [`halftone`] | waves that stand in the spectrum of all parts alike |
+//! | `border` | four straight edges with paper outside |
 //! | [`content`] | flat, textured and lettered shares; clipped tones; the tone of an old print |
 //!
 //! What it comes to, [`Reading::conclusion`] says in words.
 
+mod border;
 pub mod compression;
-use dettaglio_domain::reading::NOISY;
-use dettaglio_domain::reading::Reading;
-
 mod content;
-
 pub mod noise;
-
 pub mod softness;
-
 pub mod spectrum;
 
 use dettaglio_domain::file::Facts;
-
-use crate::picture::Original;
 use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::reading::{NOISY, NoiseReading, Reading};
 
 use crate::halftone;
+use crate::picture::Original;
 use crate::screen::weave;
 
 pub(crate) use content::is_lettering;
@@ -65,6 +61,11 @@ pub(crate) fn is_patterned(original: &Original) -> bool {
     weave_of(original) > PATTERNED
 }
 
+/// The noise of an original and nothing else, before it is asked whether it can be told from texture.
+pub(crate) fn noise_of(original: &Original) -> NoiseReading {
+    noise::read(&noise::blocks(original, MOST_BLOCKS))
+}
+
 /// Measures an original; `facts` tell of its file. About a second for 12 megapixels.
 pub fn measure(original: &Original, facts: &Facts) -> Reading {
     let blocks = noise::blocks(original, MOST_BLOCKS);
@@ -89,5 +90,15 @@ pub fn measure(original: &Original, facts: &Facts) -> Reading {
     let mut detail = spectrum::read(&luminance, width as usize, sigma, blocks);
     let side = |px: u32| ((px as f32 * detail.usable).round() as u32).max(1);
     detail.size = Size::new(side(size.width), side(size.height));
-    Reading { noise, softness, jpeg_quality: facts.jpeg_quality, former_jpeg, detail, content, screen, sight: None }
+    Reading {
+        noise,
+        softness,
+        jpeg_quality: facts.jpeg_quality,
+        former_jpeg,
+        detail,
+        content,
+        screen,
+        sight: None,
+        border: border::find(original),
+    }
 }

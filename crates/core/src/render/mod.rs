@@ -29,4 +29,4 @@ pub use faces::Restoration;
 pub use level::{TILE, largest_block};
 pub use pace::{Cancelled, Pace, RenderError, Unhurried};
 pub use renderer::{Renderer, own_levels, view_size};
-pub use run::{Destination, run, run_camera};
+pub use run::{Destination, in_camera_colours, run, run_camera};

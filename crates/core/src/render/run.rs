@@ -15,6 +15,7 @@ use super::renderer::Renderer;
 use crate::codec::{CameraPicture, Carried, History, LinearWriter, PictureWriter};
 use crate::finish;
 use crate::picture::{Original, Planes};
+use crate::reading::noise_of;
 
 /// Rows of a band at most: memory follows them.
 const TALLEST_BAND: u32 = 256;
@@ -53,25 +54,37 @@ pub fn run(
 
 /// Renders the whole result of a camera's picture into a linear DNG, in the camera's own colours.
 ///
-/// The treatment is of the picture as [`read_camera`](crate::codec::read_camera) gives it. `progress` as for [`run`]; the result
-/// lies in memory until it is written.
+/// The treatment is of the picture as [`read_camera`](crate::codec::read_camera) gives it ([`in_camera_colours`]). `progress` and
+/// `reading` as for [`run`]; the result lies in memory until it is written.
 pub fn run_camera(
     renderer: &Renderer,
     camera: &CameraPicture,
     treatment: &Treatment,
     path: &Path,
+    reading: Option<&Reading>,
     pace: &dyn Pace,
     progress: &(dyn Fn(f64) + Sync),
 ) -> Result<(), RenderError> {
     let original = &camera.decoded.original;
-    let mut writer = LinearWriter::new(camera, treatment.sheet())?;
+    let mut writer = LinearWriter::new(&camera.colours, treatment.sheet());
     in_bands(renderer, original, treatment, pace, progress, &mut |rows| {
         writer.write(rows);
         Ok(())
     })?;
-    writer.finish(path, &History::new(original.hash(), treatment, None))?;
+    writer.finish(path, &History::new(original.hash(), treatment, reading))?;
     progress(1.0);
     Ok(())
+}
+
+/// A treatment that was worked out for the developed picture, of which `developed` was measured, for the same in its camera's colours: noise
+/// is another there.
+pub fn in_camera_colours(treatment: &Treatment, developed: &Reading, camera: &CameraPicture) -> Treatment {
+    let cleans = |part: Part<'_>| part.clean.noise.is_some();
+    if !treatment.parts().any(cleans) {
+        return treatment.clone();
+    }
+    let now = noise_of(&camera.decoded.original).level;
+    treatment.clone().encoded_anew(&developed.noise.level, &now)
 }
 
 /// The rows of a result, from above.

@@ -35,6 +35,10 @@ pub async fn send(app: &App, printer: &str, result: &Enlargement) -> Result<Prin
     let away = |error: anyhow::Error| {
         Problem::new(Kind::Outside, "printer.away", format!("the printer does not answer: {error:#}"))
     };
+    if !result.record.settings.format.is_finished() {
+        let detail = "a raw file is developed before it is printed: run the picture as TIFF as well";
+        return Err(Problem::refused("printer.raw", detail));
+    }
     let path = app.files.local(&result.file_key).await?;
     let file = tokio::fs::File::open(&path).await.map_err(Problem::internal)?;
     let body = reqwest::Body::wrap_stream(ReaderStream::new(file));

@@ -111,14 +111,19 @@ pub fn for_print_of(intent: &Intent) -> SuggestionFor {
 /// `free` is what the disk has, where that counts.
 pub fn work_out(intent: &Intent, app: &App, row: &OriginalRow, free: Option<u64>) -> Result<Worked, Problem> {
     let worked = worked_out(intent, &app.studio.renderer().shelf(), row)?;
-    check(intent, app, &worked, free)?;
+    check(intent, app, row, &worked, free)?;
     Ok(worked)
 }
 
 /// Whether what an intent came to is within the limits of its format; `free` as for [`work_out`].
-pub fn check(intent: &Intent, app: &App, worked: &Worked, free: Option<u64>) -> Result<(), LimitError> {
-    let settings = intent.settings();
-    app.studio.limits().check_output(worked.treatment.sheet(), settings.format, settings.depth, free)
+pub fn check(
+    intent: &Intent,
+    app: &App,
+    row: &OriginalRow,
+    worked: &Worked,
+    free: Option<u64>,
+) -> Result<(), LimitError> {
+    app.studio.limits().check_output(&row.facts, worked.treatment.sheet(), intent.settings(), free)
 }
 
 /// What an intent comes to for a picture with the faces that were found on it.

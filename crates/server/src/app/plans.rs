@@ -151,7 +151,7 @@ pub async fn plan(app: &App, mut row: OriginalRow, intent: &Intent) -> Result<Pl
     }
     let shelf = app.studio.renderer().shelf();
     let worked = intents::worked_out(intent, &shelf, &row)?;
-    let problem = intents::check(intent, app, &worked, app.files.free_bytes()).err().map(Problem::from);
+    let problem = intents::check(intent, app, &row, &worked, app.files.free_bytes()).err().map(Problem::from);
     let places = Places::of(intent, &row, &worked)?;
     let draft = draft_of(intent, &worked.treatment, &shelf, &row);
     let Worked { kept, resolved, treatment } = worked;

@@ -9,7 +9,7 @@ use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::sync::{Arc, Condvar, Mutex, MutexGuard, OnceLock, RwLock};
 use std::time::{Duration, Instant};
 
-use dettaglio_core::codec::{CodecError, Decoded, Decoders};
+use dettaglio_core::codec::{CameraPicture, CodecError, Decoded, Decoders};
 use dettaglio_core::face::Finder;
 use dettaglio_core::model::{ModelError, OwnModels, Shelf};
 use dettaglio_core::picture::Original;
@@ -270,6 +270,11 @@ impl Studio {
     /// Reads a file in a process of its own, once there is memory for it.
     pub fn read(&self, path: &Path, hash: ContentHash) -> Result<Decoded, CodecError> {
         self.decoders.read(path, hash, &|bytes| self.close_some(bytes))
+    }
+
+    /// Reads a camera's raw file in the camera's own colours, as [`read`](Self::read) does.
+    pub fn read_camera(&self, path: &Path, hash: ContentHash) -> Result<CameraPicture, CodecError> {
+        self.decoders.read_camera(path, hash, &|bytes| self.close_some(bytes))
     }
 
     /// Drops originals of so many bytes that nobody uses, those first that were not used for longest.

@@ -6,8 +6,11 @@ use std::sync::atomic::{AtomicBool, AtomicU8, AtomicU64, Ordering};
 use std::sync::{Arc, Mutex};
 use std::time::{Duration, Instant};
 
+use dettaglio_core::codec::CameraPicture;
 use dettaglio_core::model::Engine;
+use dettaglio_core::picture::Original;
 use dettaglio_core::render::{self, Destination, Pace, RenderError};
+use dettaglio_domain::file::Format;
 use dettaglio_domain::geometry::Size;
 use dettaglio_domain::id::JobId;
 use dettaglio_domain::treatment::{Treatment, TreatmentError};
@@ -207,14 +210,9 @@ impl Worker {
     async fn enlarge(&self, job: &Job, watch: Arc<Watch>) -> Result<(), Problem> {
         let row = self.store.original(job.original_id).await?;
         let treatment = self.studio.treatment(job.treatment).await?;
-        self.studio.limits().check_output(
-            treatment.sheet(),
-            job.settings.format,
-            job.settings.depth,
-            self.files.free_bytes(),
-        )?;
-        let original = self.studio.original(row.hash).await?;
-        let kept = treatment.frame.size(original.size()).map_err(TreatmentError::from)?;
+        self.studio.limits().check_output(&row.facts, treatment.sheet(), job.settings, self.files.free_bytes())?;
+        let source = self.source(&row, job.settings.format).await?;
+        let kept = treatment.frame.size(row.facts.size).map_err(TreatmentError::from)?;
         let forecast = self.studio.rates().seconds(kept, &treatment);
         watch.begin(forecast);
         let device = Engine::device_name();
@@ -225,8 +223,20 @@ impl Worker {
         blocking(move || {
             let pace = Courteous { studio: &studio, watch: &pace };
             let progress = |share: f64| pace.watch.tell(share);
-            let to = Destination { path: &path, settings, reading: reading.as_ref() };
-            render::run(studio.renderer(), &original, &done, to, &pace, &progress)
+            let (renderer, reading) = (studio.renderer(), reading.as_ref());
+            match source {
+                Source::Finished(original) => {
+                    let to = Destination { path: &path, settings, reading };
+                    render::run(renderer, &original, &done, to, &pace, &progress)
+                }
+                Source::Camera(camera) => {
+                    let done = match reading {
+                        Some(reading) => &render::in_camera_colours(&done, reading, &camera),
+                        None => &done,
+                    };
+                    render::run_camera(renderer, &camera, done, &path, reading, &pace, &progress)
+                }
+            }
         })
         .await?
         .map_err(|error| match error {
@@ -247,6 +257,17 @@ impl Worker {
             self.files.delete(&key).await?;
         }
         Ok(())
+    }
+
+    /// The pixels that a result of a format is made of.
+    async fn source(&self, row: &OriginalRow, format: Format) -> Result<Source, Problem> {
+        if format != Format::Dng {
+            return Ok(Source::Finished(self.studio.original(row.hash).await?));
+        }
+        let path = self.files.local(&FileStore::original_key(row.hash)).await?;
+        let (studio, hash) = (Arc::clone(&self.studio), row.hash);
+        let camera = blocking(move || studio.read_camera(&path, hash)).await??;
+        Ok(Source::Camera(Box::new(camera)))
     }
 
     /// Corrects this machine's rates by what a run took, and with them the forecasts of what waits.
@@ -302,6 +323,14 @@ pub(crate) fn record(
         device,
         version: env!("CARGO_PKG_VERSION").to_owned(),
     }
+}
+
+/// What a result is made of.
+enum Source {
+    /// The picture as it is seen everywhere.
+    Finished(Arc<Original>),
+    /// A raw file in its camera's own colours.
+    Camera(Box<CameraPicture>),
 }
 
 /// Why a job ends before its result.

@@ -229,6 +229,53 @@ async fn a_picture_is_read_and_what_it_suggests_can_be_run() {
     server.stop().await;
 }
 
+#[tokio::test(flavor = "multi_thread")]
+async fn a_raw_file_stays_raw() {
+    let server = Server::start().await;
+    let order = server.new_order().await;
+    let raw = std::fs::read(project().join("demo/pictures/kiln-chimneys.dng")).unwrap();
+    let outcome = server.import(order, vec![("kiln-chimneys.dng", raw)]).await;
+    let id = outcome[0]["original"]["id"].as_u64().unwrap();
+    let suggested =
+        server.post(&format!("/originals/{id}/suggestion"), &json!({ "target": intent(1.0)["target"] })).await;
+    let mut body = Server::json(suggested, StatusCode::OK).await["recipe"].clone();
+    assert!(body["clean"]["noise"]["grain"].as_f64().unwrap() > 0.5, "{body}");
+    body["target"] = json!({ "by": "factor", "factor": 2.0 });
+    body["frame"]["crop"] = json!({ "x": 300, "y": 200, "width": 240, "height": 160 });
+    body["output"] = json!({ "format": "dng", "depth": 16 });
+    let job = Server::json(server.post(&format!("/originals/{id}/jobs"), &body).await, StatusCode::CREATED).await;
+    let ended = server.ended(job["id"].as_u64().unwrap()).await;
+    assert_eq!(ended["state"], "done", "{ended}");
+    let contents = Server::json(server.get(&format!("/orders/{order}")).await, StatusCode::OK).await;
+    let result = &contents["enlargements"][0];
+    let file = server.get(&format!("/enlargements/{}/file", result["id"])).await.bytes().await.unwrap();
+    let part = format!("/enlargements/{}/crop?x=10&y=10&width=64&height=32", result["id"]);
+    assert_eq!(server.get(&part).await.status(), StatusCode::OK, "it is looked at as any result is");
+    let name = result["file_name"].as_str().unwrap();
+    assert!(name.ends_with(".dng"), "{name}");
+    let again = server.import(order, vec![("again.dng", file.to_vec())]).await;
+    let facts = &again[0]["original"]["facts"];
+    assert_eq!((&facts["format"], &facts["size"]), (&json!("DNG"), &json!({ "width": 480, "height": 320 })), "{again}");
+    server.stop().await;
+}
+
+#[rstest]
+#[case::of_a_finished_picture(json!({ "format": "dng", "depth": 16 }), "limit.format-origin")]
+#[case::of_less_depth(json!({ "format": "webp", "depth": 16 }), "limit.format-depth")]
+#[tokio::test(flavor = "multi_thread")]
+async fn a_format_that_a_picture_cannot_become_is_refused(#[case] output: Value, #[case] code: &str) {
+    let server = Server::start().await;
+    let (_, id) = server.with_picture(60, 40).await;
+    let mut body = intent(2.0);
+    body["output"] = output;
+    let plan = Server::json(server.post(&format!("/originals/{id}/plan"), &body).await, StatusCode::OK).await;
+    assert_eq!(plan["problem"]["code"], code);
+    let refused = server.post(&format!("/originals/{id}/jobs"), &body).await;
+    let problem = Server::json(refused, StatusCode::UNPROCESSABLE_ENTITY).await;
+    assert!(problem["detail"].as_str().unwrap().contains("choose TIFF"), "{problem}");
+    server.stop().await;
+}
+
 #[rstest]
 #[case(json!({ "frame": { "degrees": 60.0 } }), "frame.unusable")]
 #[case(json!({ "frame": { "crop": { "x": 0, "y": 0, "width": 9000, "height": 10 } } }), "frame.unusable")]

@@ -1,8 +1,8 @@
 /** The file that is made: format, depth, colours, name. */
 
 import { MenuItem, Stack, TextField, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
-import type { Format, Intent, Plan } from "../../api/client";
-import { depths, rules } from "../../api/rules";
+import type { Facts, Format, Intent, Plan } from "../../api/client";
+import { depthIn, depths, formatsOf } from "../../api/rules";
 import { bytes, decimal } from "../../app/format";
 import { Figure } from "../TargetFields";
 import { TimeBar } from "./TimeBar";
@@ -21,6 +21,8 @@ const PROFILES: [NonNullable<Output["profile"]>, string][] = [
 
 export function DeliverCard(props: {
   intent: Intent;
+  /** Of the original. */
+  facts: Pick<Facts, "format">;
   /** The file in a few words. */
   words: string;
   fileBytes?: number;
@@ -44,10 +46,10 @@ export function DeliverCard(props: {
           value={output.format}
           aria-label="Format"
           onChange={(_, format: Format | null) =>
-            format && onChange({ ...output, format, depth: depths(format).includes(output.depth) ? output.depth : 8 })
+            format && onChange({ ...output, format, depth: depthIn(format, output.depth) })
           }
         >
-          {rules().formats.map(({ format, name }) => (
+          {formatsOf(props.facts).map(({ format, name }) => (
             <ToggleButton key={format} value={format}>
               {name}
             </ToggleButton>
@@ -100,18 +102,25 @@ export function DeliverCard(props: {
             <MenuItem value="none">None</MenuItem>
           </TextField>
         )}
-        <TextField
-          select
-          label="Colour profile"
-          value={output.profile ?? "original"}
-          onChange={(e) => onChange({ ...output, profile: e.target.value as Output["profile"] })}
-        >
-          {PROFILES.map(([profile, name]) => (
-            <MenuItem key={profile} value={profile}>
-              {name}
-            </MenuItem>
-          ))}
-        </TextField>
+        {output.format === "dng" ? (
+          <Typography variant="caption" sx={{ color: "text.secondary" }}>
+            A raw file again, in the camera&rsquo;s own colours: white balance, exposure and profile stay open. The
+            bench shows it with the white balance as shot.
+          </Typography>
+        ) : (
+          <TextField
+            select
+            label="Colour profile"
+            value={output.profile ?? "original"}
+            onChange={(e) => onChange({ ...output, profile: e.target.value as Output["profile"] })}
+          >
+            {PROFILES.map(([profile, name]) => (
+              <MenuItem key={profile} value={profile}>
+                {name}
+              </MenuItem>
+            ))}
+          </TextField>
+        )}
       </Column>
       <Column width={380}>
         <TextField
@@ -121,10 +130,12 @@ export function DeliverCard(props: {
           helperText="{name} {width} {height} {long} {ppi} {method} are filled in"
         />
         <Typography variant="caption" sx={{ color: "text.secondary" }}>
-          Camera data, captions and rights go with it.{" "}
-          {target.by === "print"
-            ? `The file says ${decimal(target.ppi)} ppi.`
-            : "The file states no resolution: give a print size for that."}
+          {output.format === "dng" ? "Camera data goes with it." : "Camera data, captions and rights go with it."}{" "}
+          {output.format === "dng"
+            ? "A raw file states no resolution."
+            : target.by === "print"
+              ? `The file says ${decimal(target.ppi)} ppi.`
+              : "The file states no resolution: give a print size for that."}
         </Typography>
       </Column>
       {props.spent && props.spent.length > 0 && (

@@ -2,8 +2,8 @@
 
 import { Box, Button, MenuItem, Stack, TextField, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
 import { useState } from "react";
-import type { Frame, Original, Plan, Surround, Target } from "../../api/client";
-import { pixels } from "../../app/format";
+import type { Frame, Original, Plan, Reading, Surround, Target } from "../../api/client";
+import { decimal, pixels } from "../../app/format";
 import { Figure } from "../TargetFields";
 import { CropDialog } from "../crop/CropDialog";
 import { Card } from "./Card";
@@ -17,6 +17,8 @@ export function FrameCard(props: {
   words: string;
   target: Target;
   plan?: Plan;
+  /** The paper around the picture, where there is any. */
+  border?: Reading["reading"]["border"];
   onFrame: (frame: Frame) => void;
   onSurround: (surround: Surround) => void;
 }) {
@@ -24,6 +26,8 @@ export function FrameCard(props: {
   const [open, setOpen] = useState(false);
   const turn = (by: number) => onFrame({ ...frame, quarter_turns: ((frame.quarter_turns ?? 0) + by) % 4, crop: null });
   const print = props.target.by === "print";
+  const { border } = props;
+  const turned = border?.frame.degrees ?? 0;
   return (
     <>
       <Card name="Frame" state={props.words}>
@@ -46,6 +50,17 @@ export function FrameCard(props: {
           <Button variant="outlined" onClick={() => setOpen(true)} data-testid="crop">
             Crop and straighten
           </Button>
+          {border && !frame.crop && (
+            <Box>
+              <Button variant="outlined" fullWidth onClick={() => onFrame(border.frame)} data-testid="cut-border">
+                Cut the paper off
+              </Button>
+              <Typography variant="caption" sx={{ color: "text.secondary" }}>
+                There is paper around the picture{border.writing ? ", with something written on it" : ""}
+                {turned ? `; it is set straight by ${decimal(Math.abs(turned))}°` : ""}.
+              </Typography>
+            </Box>
+          )}
           <Typography variant="body2" sx={{ color: "text.secondary" }}>
             {props.plan ? pixels(props.plan.kept) : "…"} of {pixels(props.original.facts.size)} are kept.
           </Typography>

@@ -47,12 +47,19 @@ describe("what enlarges", () => {
 describe("the file that is made", () => {
   const output = { format: "tiff", depth: 16, quality: 92 } as Intent["output"];
 
-  async function opened(part: Partial<Intent>) {
+  async function opened(part: Partial<Intent>, format = "JPEG") {
     const onChange = vi.fn();
     const onPattern = vi.fn();
     const intent = anIntent({ output, target: { by: "factor", factor: 4 }, ...part });
     const shown = show(
-      <DeliverCard words="TIFF 16-bit" intent={intent} pattern="{name}" onPattern={onPattern} onChange={onChange} />,
+      <DeliverCard
+        words="TIFF 16-bit"
+        intent={intent}
+        facts={{ format }}
+        pattern="{name}"
+        onPattern={onPattern}
+        onChange={onChange}
+      />,
     );
     await shown.user.click(screen.getByRole("button", { name: /^Deliver/ }));
     return { ...shown, onChange, onPattern, card: await card("Deliver") };
@@ -73,6 +80,19 @@ describe("the file that is made", () => {
     await user.type(quality, "101");
     expect(onChange.mock.calls.map(([o]) => (o as Intent["output"]).quality)).toEqual([1, 10]);
     expect(card.queryByRole("group", { name: "Bits per channel" })).not.toBeInTheDocument();
+  });
+
+  it("is a raw file again where the original is one, and has no profile then", async () => {
+    const finished = await opened({ output: { ...output, format: "png", depth: 8 } });
+    expect(finished.card.queryByRole("button", { name: "DNG" })).not.toBeInTheDocument();
+    finished.unmount();
+    const raw = await opened({ output: { ...output, format: "png", depth: 8 } }, "Camera raw");
+    await raw.user.click(raw.card.getByRole("button", { name: "DNG" }));
+    expect(raw.onChange).toHaveBeenLastCalledWith({ ...output, format: "dng", depth: 16 });
+    raw.unmount();
+    const { card } = await opened({ output: { ...output, format: "dng" } }, "DNG");
+    expect(card.queryByRole("combobox", { name: "Colour profile" })).not.toBeInTheDocument();
+    expect(card.getByText(/white balance, exposure and profile stay open/)).toBeVisible();
   });
 
   it("goes in another profile, and says which resolution it states", async () => {

@@ -6,10 +6,11 @@ use std::os::unix::net::UnixStream;
 
 use dettaglio_domain::geometry::Size;
 
-use super::messages::{Announced, Answer, Failure, GO_ON, NO_ROOM, Request};
+use super::messages::{Announced, Answer, Colours, Failure, GO_ON, NO_ROOM, Request};
 use super::transfer::send_picture;
 use crate::apart::{Confined, allow_memory, wire};
 use crate::codec::announce::Memory;
+use crate::codec::camera::{CameraColours, CameraPicture, read_camera_opened};
 use crate::codec::error::CodecError;
 use crate::codec::read::{Decoded, read_opened};
 
@@ -28,11 +29,16 @@ pub(crate) fn serve() -> io::Result<()> {
     let mut confined = Confined::new(SECONDS);
     socket.write_all(&[1])?;
     while let Some(file) = wire::receive_file(&socket)? {
-        let Request { hash, limits, head_bytes } = wire::receive(&mut socket)?;
+        let Request { hash, colours, limits, head_bytes } = wire::receive(&mut socket)?;
         let allowed = confined.memory_in_use() + head_bytes;
         allow_memory(allowed);
         let mut conversation = Conversation { socket: &mut socket, allowed, announced: false };
-        let outcome = read_opened(file, hash, &limits, &mut |size, memory| conversation.announce(size, memory));
+        let announce = &mut |size, memory| conversation.announce(size, memory);
+        let outcome = match colours {
+            Colours::Finished => read_opened(file, hash, &limits, announce).map(|decoded| (decoded, None)),
+            Colours::Camera => read_camera_opened(file, hash, &limits, announce)
+                .map(|CameraPicture { decoded, colours }| (decoded, Some(colours))),
+        };
         let announced = conversation.announced;
         tell(&mut socket, announced, outcome)?;
     }
@@ -60,10 +66,14 @@ impl Conversation<'_> {
     }
 }
 
-fn tell(socket: &mut UnixStream, announced: bool, outcome: Result<Decoded, CodecError>) -> io::Result<()> {
+fn tell(
+    socket: &mut UnixStream,
+    announced: bool,
+    outcome: Result<(Decoded, Option<CameraColours>), CodecError>,
+) -> io::Result<()> {
     match outcome {
-        Ok(decoded) => {
-            wire::send(socket, &Ok::<_, Failure>(Answer { facts: decoded.facts.clone() }))?;
+        Ok((decoded, camera)) => {
+            wire::send(socket, &Ok::<_, Failure>(Answer { facts: decoded.facts.clone(), camera }))?;
             send_picture(socket, &decoded)
         }
         Err(error) if announced => wire::send(socket, &Err::<Answer, _>(Failure::from(error))),

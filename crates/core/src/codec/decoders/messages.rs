@@ -9,6 +9,7 @@ use dettaglio_domain::limits::{LimitError, Limits};
 use serde::{Deserialize, Serialize};
 
 use crate::codec::announce::Memory;
+use crate::codec::camera::CameraColours;
 use crate::codec::error::CodecError;
 
 /// The byte with which a parent lets a child go on that has announced a picture.
@@ -17,10 +18,20 @@ pub(super) const GO_ON: u8 = 1;
 /// The byte with which it has the child leave the picture.
 pub(super) const NO_ROOM: u8 = 0;
 
+/// In which colours a file is read.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub(super) enum Colours {
+    /// Those of a finished picture; a raw file is developed.
+    Finished,
+    /// The camera's own, of a raw file alone.
+    Camera,
+}
+
 /// What is to be read; the file's descriptor goes before it.
 #[derive(Debug, Serialize, Deserialize)]
 pub(super) struct Request {
     pub hash: ContentHash,
+    pub colours: Colours,
     pub limits: Limits,
     /// Memory that may be held until a picture is announced.
     pub head_bytes: u64,
@@ -37,6 +48,8 @@ pub(super) struct Announced {
 #[derive(Debug, Serialize, Deserialize)]
 pub(super) struct Answer {
     pub facts: Facts,
+    /// Where the camera's own colours were asked for.
+    pub camera: Option<CameraColours>,
 }
 
 /// Why nothing was read: [`CodecError`], as it travels.

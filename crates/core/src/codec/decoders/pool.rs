@@ -10,10 +10,11 @@ use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::limits::Limits;
 
 use super::child::DECODE_COMMAND;
-use super::messages::{Announced, Answer, Failure, GO_ON, NO_ROOM, Request};
+use super::messages::{Announced, Answer, Colours, Failure, GO_ON, NO_ROOM, Request};
 use super::transfer::received;
 use crate::apart::{Helper, wire};
 use crate::budget::Budget;
+use crate::codec::camera::{CameraColours, CameraPicture, hash_in_camera_colours};
 use crate::codec::error::CodecError;
 use crate::codec::read::Decoded;
 
@@ -83,11 +84,37 @@ impl Decoders {
     /// As [`read`](crate::codec::read()), and [`CodecError::Harmful`] when the child died of the file or took too long,
     /// [`CodecError::NoRoom`] when pictures that are in use left no memory for this one.
     pub fn read(&self, path: &Path, hash: ContentHash, close_some: &dyn Fn(u64)) -> Result<Decoded, CodecError> {
+        self.read_in(Colours::Finished, path, hash, close_some).map(|(decoded, _)| decoded)
+    }
+
+    /// Reads a raw file in its camera's own colours, as [`read`](Self::read) reads a picture.
+    ///
+    /// # Errors
+    /// As [`read`](Self::read), and as [`read_camera`](crate::codec::read_camera) for what is no raw file.
+    pub fn read_camera(
+        &self,
+        path: &Path,
+        hash: ContentHash,
+        close_some: &dyn Fn(u64),
+    ) -> Result<CameraPicture, CodecError> {
+        match self.read_in(Colours::Camera, path, hash, close_some)? {
+            (decoded, Some(colours)) => Ok(CameraPicture { decoded, colours }),
+            (_, None) => Err(CodecError::Damaged("its camera's colours were not told".to_owned())),
+        }
+    }
+
+    fn read_in(
+        &self,
+        colours: Colours,
+        path: &Path,
+        hash: ContentHash,
+        close_some: &dyn Fn(u64),
+    ) -> Result<(Decoded, Option<CameraColours>), CodecError> {
         let file = File::open(path)?;
         self.limits.check_file(file.metadata()?.len())?;
         let _turn = self.turns.take(1);
         let mut child = self.child()?;
-        match self.ask(&mut child, file, hash, close_some) {
+        match self.ask(&mut child, file, hash, colours, close_some) {
             Ok(read) => {
                 self.put_back(child);
                 read
@@ -102,13 +129,14 @@ impl Decoders {
         child: &mut Kept,
         file: File,
         hash: ContentHash,
+        colours: Colours,
         close_some: &dyn Fn(u64),
-    ) -> io::Result<Result<Decoded, CodecError>> {
+    ) -> io::Result<Result<(Decoded, Option<CameraColours>), CodecError>> {
         let socket = &mut child.helper.socket;
         socket.set_read_timeout(Some(HEAD_PATIENCE))?;
         let head_bytes = self.head_bytes + 2 * file.metadata()?.len();
         wire::send_file(socket, &file)?;
-        wire::send(socket, &Request { hash, limits: self.limits, head_bytes })?;
+        wire::send(socket, &Request { hash, colours, limits: self.limits, head_bytes })?;
         let announced: Result<Announced, Failure> = wire::receive(socket)?;
         let announced = match announced {
             Ok(announced) => announced,
@@ -125,9 +153,10 @@ impl Decoders {
         socket.write_all(&[GO_ON])?;
         let answer: Result<Answer, Failure> = wire::receive(socket)?;
         match answer {
-            Ok(answer) => {
-                let Decoded { original, facts } = received(socket, answer, hash)?;
-                Ok(Ok(Decoded { original: original.holding(open), facts }))
+            Ok(Answer { facts, camera }) => {
+                let hash = if camera.is_some() { hash_in_camera_colours(hash) } else { hash };
+                let Decoded { original, facts } = received(socket, facts, hash)?;
+                Ok(Ok((Decoded { original: original.holding(open), facts }, camera)))
             }
             Err(failure) => Ok(Err(failure.into())),
         }

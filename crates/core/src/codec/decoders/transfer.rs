@@ -3,10 +3,9 @@
 use std::io::{self, Read, Write};
 use std::os::unix::net::UnixStream;
 
-use dettaglio_domain::file::Depth;
+use dettaglio_domain::file::{Depth, Facts};
 use dettaglio_domain::hash::ContentHash;
 
-use super::messages::Answer;
 use crate::apart::wire;
 use crate::codec::read::Decoded;
 use crate::colour::ColourProfile;
@@ -14,8 +13,7 @@ use crate::metadata::Metadata;
 use crate::picture::{Original, Samples};
 
 /// The pixels and everything else that follow an answer.
-pub(super) fn received(socket: &mut UnixStream, answer: Answer, hash: ContentHash) -> io::Result<Decoded> {
-    let facts = answer.facts;
+pub(super) fn received(socket: &mut UnixStream, facts: Facts, hash: ContentHash) -> io::Result<Decoded> {
     let count = facts.size.area() as usize * facts.channels.count();
     let samples = match facts.depth {
         Depth::Eight => {

@@ -219,6 +219,7 @@ fn encode<W: Write + Seek>(out: W, spec: &Spec, bands: Receiver<Samples>) -> Res
         Format::Png => png::encode(out, spec, bands),
         Format::Jpeg => jpeg::encode(out, spec, bands),
         Format::WebP => webp::encode(out, spec, bands),
+        Format::Dng => Err(CodecError::Unsupported("finished colours in a DNG".to_owned())),
     }
 }
 
@@ -235,9 +236,11 @@ pub fn png_bytes(planes: &Planes) -> Vec<u8> {
     in_memory(planes, OutputSettings::new(Format::Png))
 }
 
-/// How many bytes planes take in a format, for forecasts.
+/// How many bytes planes take in a format, for forecasts. A DNG takes about as many as a PNG: both tell how samples differ from their
+/// neighbours.
 pub fn encoded_len(planes: &Planes, settings: OutputSettings) -> u64 {
-    in_memory(planes, settings).len() as u64
+    let format = if settings.format == Format::Dng { Format::Png } else { settings.format };
+    in_memory(planes, OutputSettings { format, ..settings }).len() as u64
 }
 
 fn in_memory(planes: &Planes, settings: OutputSettings) -> Vec<u8> {
