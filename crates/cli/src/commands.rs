@@ -131,7 +131,7 @@ fn enlarge_one(args: &EnlargeArgs, renderer: &Renderer, input: &Path, count: &st
 /// What a result is made of.
 enum Source {
     /// The picture as it is seen everywhere.
-    Finished(Decoded),
+    Finished(Box<Decoded>),
     /// A raw file in its camera's own colours: white balance, exposure and profile stay open.
     Camera(Box<CameraPicture>),
 }
@@ -139,7 +139,7 @@ enum Source {
 impl Source {
     fn open(input: &Path, format: Format) -> anyhow::Result<Self> {
         if format != Format::Dng {
-            return Ok(Self::Finished(open(input)?));
+            return Ok(Self::Finished(Box::new(open(input)?)));
         }
         read_apart(input, |decoders, hash| decoders.read_camera(input, hash, &|_| {}))
             .map(|camera| Self::Camera(Box::new(camera)))

@@ -87,7 +87,7 @@ fn a_picture_becomes_a_file(folder: TempDir, #[case] how: &[&str], #[case] name:
 #[case::no_paper(&["-o", "out.tif", "--print", "large", "--ppi", "240"], "60x40cm")]
 #[case::zero(&["-o", "out.tif", "--factor", "0"], "above 0")]
 #[case::too_much(&["-o", "out.tif", "--factor", "99"], "32 times")]
-#[case::no_format(&["-o", "out.bmp", "--factor", "2"], "tif, png, jpg or webp")]
+#[case::no_format(&["-o", "out.bmp", "--factor", "2"], "tif, png, jpg, webp or dng")]
 #[case::no_model(&["-o", "out.tif", "--factor", "2", "--model", "magic"], "everyday-x2-draft")]
 #[case::sixteen_in_jpeg(&["-o", "out.jpg", "--factor", "2", "--depth", "16"], "TIFF or PNG")]
 #[case::itself(&["-o", "vases.png", "--factor", "2", "--force"], "never changed")]

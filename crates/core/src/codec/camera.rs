@@ -17,16 +17,18 @@ use image::{DynamicImage, ImageBuffer, Rgb};
 use rawler::decoders::{Camera, Orientation as SensorOrientation, RawMetadata};
 use rawler::dng::writer::DngWriter;
 use rawler::dng::{CropMode, DNG_VERSION_V1_4, DngCompression, DngPhotometricConversion};
-use rawler::imgop::develop::{Intermediate, ProcessingStep, RawDevelop};
+use rawler::imgop::develop::{Intermediate, ProcessingStep};
 use rawler::imgop::xyz::Illuminant;
 use rawler::rawimage::{BlackLevel, RawImage, RawImageData, RawPhotometricInterpretation, WhiteLevel};
 use rawler::tags::{ExifTag, TiffCommonTag};
 use serde::{Deserialize, Serialize};
 
 use super::announce::Announce;
+use super::demosaic::{demosaiced, stepped};
+use super::develop::developed;
 use super::error::CodecError;
 use super::history::History;
-use super::raw::{Sensor, refusal};
+use super::raw::Sensor;
 use super::read::{Checked, Decoded, caught, checked, upright};
 use super::write::{SOFTWARE, interleave, place, unfinished};
 use crate::colour::{encode, linearise};
@@ -126,7 +128,7 @@ pub(super) fn read_camera_opened(
 
 /// What a raw file of this content is known by in its camera's colours.
 pub(super) fn hash_in_camera_colours(hash: ContentHash) -> ContentHash {
-    ContentHash::of_step(&hash, &"camera colours 1")
+    ContentHash::of_step(&hash, &"camera colours 2")
 }
 
 fn read_inner(
@@ -145,15 +147,7 @@ fn read_inner(
     if sensor.raw.color_matrix.is_empty() {
         return Err(not_from("a raw file that says nothing of its camera's colours"));
     }
-    const STEPS: [ProcessingStep; 5] = [
-        ProcessingStep::Rescale,
-        ProcessingStep::Demosaic,
-        ProcessingStep::FujiRotate,
-        ProcessingStep::CropActiveArea,
-        ProcessingStep::CropDefault,
-    ];
-    let developer = RawDevelop { steps: STEPS.to_vec() };
-    let Intermediate::ThreeColor(linear) = developer.develop_intermediate(&sensor.raw).map_err(refusal)? else {
+    let Intermediate::ThreeColor(linear) = stepped(&demosaiced(&sensor.raw)?, &[ProcessingStep::CropDefault])? else {
         return Err(not_from("a raw file whose sensor does not see three colours"));
     };
     let balance = Balance::of(sensor.raw.wb_coeffs);
@@ -301,8 +295,7 @@ fn preview(colours: &CameraColours, size: Size, samples: &[u16]) -> Result<Dynam
         &samples[at..at + 3]
     });
     let raw = colours.image(small, picked.copied().collect());
-    let developed = RawDevelop::default().develop_intermediate(&raw).map_err(refusal)?;
-    developed.to_dynamic_image().ok_or_else(|| CodecError::Encode("the preview has no pixels".to_owned()))
+    developed(&raw)
 }
 
 #[cfg(test)]

@@ -2,6 +2,7 @@
 
 use dettaglio_domain::file::UnknownEnding;
 use dettaglio_domain::limits::LimitError;
+use rawler::RawlerError;
 
 /// Why a file could not be read or written.
 #[derive(Debug, thiserror::Error)]
@@ -40,4 +41,20 @@ pub enum CodecError {
     /// The encoder refused.
     #[error("the result could not be encoded: {0}")]
     Encode(String),
+}
+
+/// What a complaint of the crate that reads raw files means to the person.
+pub(super) fn raw_refusal(error: RawlerError) -> CodecError {
+    match error {
+        RawlerError::Unsupported { what, model, make, .. } => {
+            let camera = format!("{make} {model}");
+            CodecError::Unsupported(format!("a raw file of the camera {} ({what}); convert it to DNG", camera.trim()))
+        }
+        RawlerError::DecoderFailed(reason)
+            if reason.contains("fill whole buffer") || reason.contains("end of file") =>
+        {
+            CodecError::Truncated
+        }
+        RawlerError::DecoderFailed(reason) => CodecError::Damaged(reason),
+    }
 }

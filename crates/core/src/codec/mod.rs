@@ -4,6 +4,8 @@ mod announce;
 mod camera;
 mod container;
 mod decoders;
+mod demosaic;
+mod develop;
 mod error;
 mod facts;
 #[cfg(fuzzing)]

@@ -1,6 +1,6 @@
 //! Camera raw files: known by their content, developed into sRGB of 16 bits.
 //!
-//! Formats, demosaicing and the colours of cameras are the crate `rawler`'s. The developing is neutral: the camera's own white
+//! Formats and the colours of cameras are the crate `rawler`'s. The developing is neutral: the camera's own white
 //! balance and nothing else, no tone curve and no sharpening, so that what is measured and enlarged is what the sensor saw.
 
 use std::io::{Read, Seek};
@@ -9,20 +9,19 @@ use std::sync::Arc;
 
 use dettaglio_domain::geometry::Size;
 use dettaglio_domain::limits::Limits;
+use image::DynamicImage;
 use image::metadata::Orientation;
-use image::{DynamicImage, ImageBuffer};
-use rawler::RawlerError;
 use rawler::decoders::{RawDecodeParams, RawMetadata};
-use rawler::imgop::develop::{Intermediate, RawDevelop};
 use rawler::rawimage::RawImage;
 use rawler::rawsource::RawSource;
 
 use super::announce::{Announce, Memory};
 use super::container::TiffFacts;
-use super::error::CodecError;
+use super::develop;
+use super::error::{CodecError, raw_refusal};
 
-/// Memory that developing takes a pixel: the mosaic in two depths, three colours as numbers twice over, and the result.
-const BYTES_OF_PIXEL: u64 = 48;
+/// Memory that developing takes a pixel: the mosaic in two depths, three colours as numbers four times over, and the result.
+const BYTES_OF_PIXEL: u64 = 60;
 
 /// Three channels of 16 bits.
 const OPEN_BYTES_OF_PIXEL: u64 = 6;
@@ -70,14 +69,14 @@ impl RawFile {
 
     /// Decodes it; limits are checked, and its size `announced`, before any pixel is.
     pub fn sensor(&self, limits: &Limits, announced: &mut Announce) -> Result<Sensor, CodecError> {
-        let decoder = rawler::get_decoder(&self.source).map_err(refusal)?;
+        let decoder = rawler::get_decoder(&self.source).map_err(raw_refusal)?;
         let which = RawDecodeParams::default();
-        let head = decoder.raw_image(&self.source, &which, true).map_err(refusal)?;
+        let head = decoder.raw_image(&self.source, &which, true).map_err(raw_refusal)?;
         let side = |px: usize| u32::try_from(px).unwrap_or(u32::MAX);
         let size = Size::new(side(head.width), side(head.height));
         limits.check_input(size)?;
         announced(size, Memory { decoding: size.area() * BYTES_OF_PIXEL, open: size.area() * OPEN_BYTES_OF_PIXEL })?;
-        let raw = decoder.raw_image(&self.source, &which, false).map_err(refusal)?;
+        let raw = decoder.raw_image(&self.source, &which, false).map_err(raw_refusal)?;
         Ok(Sensor { raw, metadata: decoder.raw_metadata(&self.source, &which).ok() })
     }
 }
@@ -85,7 +84,7 @@ impl RawFile {
 impl Sensor {
     /// sRGB, 16 bits, as the sensor lay.
     pub fn developed(&self) -> Result<DynamicImage, CodecError> {
-        sixteen_bits(RawDevelop::default().develop_intermediate(&self.raw).map_err(refusal)?)
+        develop::developed(&self.raw)
     }
 
     /// How to turn it.
@@ -125,41 +124,4 @@ fn marked_at_eight(file: &mut (impl Read + Seek)) -> std::io::Result<bool> {
     let mut head = [0; 10];
     file.rewind()?;
     Ok(file.read_exact(&mut head).is_ok() && head[8..] == *b"CR")
-}
-
-fn sixteen_bits(developed: Intermediate) -> Result<DynamicImage, CodecError> {
-    let sample = |value: f32| (value.clamp(0.0, 1.0) * f32::from(u16::MAX) + 0.5) as u16;
-    let (size, picture) = match developed {
-        Intermediate::Monochrome(grey) => {
-            let samples = grey.data.iter().map(|v| sample(*v)).collect();
-            let side = (grey.width as u32, grey.height as u32);
-            (side, ImageBuffer::from_raw(side.0, side.1, samples).map(DynamicImage::ImageLuma16))
-        }
-        Intermediate::ThreeColor(colour) => {
-            let samples = colour.data.iter().flatten().map(|v| sample(*v)).collect();
-            let side = (colour.width as u32, colour.height as u32);
-            (side, ImageBuffer::from_raw(side.0, side.1, samples).map(DynamicImage::ImageRgb16))
-        }
-        Intermediate::FourColor(_) => {
-            return Err(CodecError::Unsupported("a raw file of a sensor with four colours".to_owned()));
-        }
-    };
-    let whole = picture.filter(|_| size.0 > 0 && size.1 > 0);
-    whole.ok_or_else(|| CodecError::Damaged("it has no pixels".to_owned()))
-}
-
-/// What the crate's complaint means to the person.
-pub(super) fn refusal(error: RawlerError) -> CodecError {
-    match error {
-        RawlerError::Unsupported { what, model, make, .. } => {
-            let camera = format!("{make} {model}");
-            CodecError::Unsupported(format!("a raw file of the camera {} ({what}); convert it to DNG", camera.trim()))
-        }
-        RawlerError::DecoderFailed(reason)
-            if reason.contains("fill whole buffer") || reason.contains("end of file") =>
-        {
-            CodecError::Truncated
-        }
-        RawlerError::DecoderFailed(reason) => CodecError::Damaged(reason),
-    }
 }

@@ -491,8 +491,9 @@ mod tests {
     #[test]
     fn a_caption_on_the_paper_is_left_outside_and_told() {
         let plain = scan(0.0, YELLOWED, NO_LID, [60.0, 40.0, 840.0, 540.0]).planes();
-        let letters =
-            |x: f64, y: f64| (570.0..582.0).contains(&y) && (80.0..500.0).contains(&x) && (x / 3.0) as u32 % 2 == 0;
+        let letters = |x: f64, y: f64| {
+            (570.0..582.0).contains(&y) && (80.0..500.0).contains(&x) && ((x / 3.0) as u32).is_multiple_of(2)
+        };
         let written = original(|x, y| {
             let at = y as usize * SIZE.width as usize + x as usize;
             if letters(x, y) { [60.0; 3] } else { [0, 1, 2].map(|c| plain.plane(c)[at] * 255.0) }
@@ -509,7 +510,7 @@ mod tests {
     #[case::a_thing_on_white(|x: f64, y: f64| if (x - 450.0).hypot(y - 320.0) < 200.0 { scene(x, y) } else { WHITE })]
     #[case::a_page_of_type(|x: f64, y: f64| {
         let ends = 700.0 + 90.0 * ((y / 24.0).floor() * 2.3).sin();
-        let ink = (100.0..ends).contains(&x) && (80.0..560.0).contains(&y) && y % 24.0 < 12.0 && (x / 4.0) as u32 % 2 == 0;
+        let ink = (100.0..ends).contains(&x) && (80.0..560.0).contains(&y) && y % 24.0 < 12.0 && ((x / 4.0) as u32).is_multiple_of(2);
         if ink { LID } else { WHITE }
     })]
     #[case::bars_above_and_below(|x, y| if (80.0..560.0).contains(&y) { scene(x, y) } else { LID })]

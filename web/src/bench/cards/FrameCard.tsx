@@ -50,17 +50,6 @@ export function FrameCard(props: {
           <Button variant="outlined" onClick={() => setOpen(true)} data-testid="crop">
             Crop and straighten
           </Button>
-          {border && !frame.crop && (
-            <Box>
-              <Button variant="outlined" fullWidth onClick={() => onFrame(border.frame)} data-testid="cut-border">
-                Cut the paper off
-              </Button>
-              <Typography variant="caption" sx={{ color: "text.secondary" }}>
-                There is paper around the picture{border.writing ? ", with something written on it" : ""}
-                {turned ? `; it is set straight by ${decimal(Math.abs(turned))}°` : ""}.
-              </Typography>
-            </Box>
-          )}
           <Typography variant="body2" sx={{ color: "text.secondary" }}>
             {props.plan ? pixels(props.plan.kept) : "…"} of {pixels(props.original.facts.size)} are kept.
           </Typography>
@@ -120,6 +109,17 @@ export function FrameCard(props: {
             </Stack>
           )}
         </Column>
+        {border && !frame.crop && (
+          <Column width={320}>
+            <Button variant="outlined" onClick={() => onFrame(border.frame)} data-testid="cut-border">
+              Cut the paper off
+            </Button>
+            <Typography variant="caption" sx={{ color: "text.secondary" }}>
+              There is paper around the picture{border.writing ? ", with something written on it" : ""}
+              {turned ? `; it is set straight by ${decimal(Math.abs(turned))}°` : ""}.
+            </Typography>
+          </Column>
+        )}
       </Card>
       {open && (
         <CropDialog

@@ -2,10 +2,12 @@
 import { screen, within } from "@testing-library/react";
 import { describe, expect, it, vi } from "vitest";
 import type { Choice, Finish, Suggestion, Intent } from "../../api/client";
-import { aModel, aPlan, aTrial, anIntent, show } from "../../testing/render";
+import { aModel, aPlan, aTrial, anIntent, anOriginal, show } from "../../testing/render";
 import { DeliverCard } from "./DeliverCard";
 import { EnlargeCard } from "./EnlargeCard";
 import { FinishCard } from "./FinishCard";
+import { FrameCard } from "./FrameCard";
+import { PLAIN_FRAME } from "../intent";
 
 const MODELS = [
   aModel({ id: "everyday-x4-draft", name: "Everyday x4", kind: "enlarge", subject: "everyday", factor: 4, weaknesses: [] }),
@@ -102,6 +104,40 @@ describe("the file that is made", () => {
     await user.click(card.getByRole("combobox", { name: "Colour profile" }));
     await user.click(await screen.findByRole("option", { name: "Display P3" }));
     expect(onChange).toHaveBeenLastCalledWith({ ...output, profile: "p3" });
+  });
+});
+
+describe("the frame", () => {
+  const frame = { mirrored: false, quarter_turns: 0, degrees: -0.8, crop: { x: 40, y: 30, width: 900, height: 600 } };
+
+  async function opened(border?: { frame: typeof frame; writing: boolean }, own?: typeof frame) {
+    const onFrame = vi.fn();
+    const shown = show(
+      <FrameCard
+        original={anOriginal()}
+        frame={own ?? PLAIN_FRAME}
+        surround={{ kind: "none" }}
+        words="whole picture"
+        target={{ by: "factor", factor: 2 }}
+        border={border}
+        onFrame={onFrame}
+        onSurround={vi.fn()}
+      />,
+    );
+    await shown.user.click(screen.getByRole("button", { name: /^Frame/ }));
+    return { ...shown, onFrame, card: await card("Frame") };
+  }
+
+  it("cuts paper off that lies around the picture, and offers it no more then", async () => {
+    const { card, user, onFrame, unmount } = await opened({ frame, writing: true });
+    expect(card.getByText(/something written on it; it is set straight by 0\.8°/)).toBeVisible();
+    await user.click(card.getByRole("button", { name: "Cut the paper off" }));
+    expect(onFrame).toHaveBeenCalledWith(frame);
+    unmount();
+    const cropped = await opened({ frame, writing: true }, frame);
+    expect(cropped.card.queryByRole("button", { name: "Cut the paper off" })).not.toBeInTheDocument();
+    cropped.unmount();
+    expect((await opened()).card.queryByRole("button", { name: "Cut the paper off" })).not.toBeInTheDocument();
   });
 });
 
