@@ -165,7 +165,9 @@ Written by `python -m dettaglio_foundry.mosaics` in the foundry, which tells how
 {pictures} photographs of others, each seen through a mosaic of colour filters, once with noise (some 4 levels in mid tone), and what is made of
 it, against the photograph: PSNR in encoded values (the worst picture in brackets); *zipper*, the share of pixels that no longer resemble the
 neighbour that they did; *false colour*, by how much CIELAB's a* and b* are off in the worst hundredth of all pixels. LibRaw is a general library
-for raw files, with seven ways of its own. The three other orders of two by two: six of the photographs.
+for raw files, with seven ways of its own. The three other orders of two by two: six of the photographs. Of six by six those alone count that the library takes.
+
+Not seen in these figures: points of light of one or two pixels, such as small stars, lose some of their colour to the estimates.
 
 | mosaic | filled in by | PSNR, dB | zipper | false colour |
 |---|---|--:|--:|--:|
