@@ -2,7 +2,7 @@
 
     python -m dettaglio_foundry.mosaics held-out PROGRAM ../docs/demosaicing.md
 
-PROGRAM is the product's command line. Three minutes on two cores. Each photograph becomes a raw file, with and without noise, as a sensor would have
+PROGRAM is the product's command line. Each photograph becomes a raw file, with and without noise, as a sensor would have
 seen it that is twice as keen on green as on red; what is made of it is compared with the photograph, in encoded values.
 """
 

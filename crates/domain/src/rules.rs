@@ -98,6 +98,8 @@ pub struct FormatRules {
     pub longest_side: u32,
     /// Bits per channel that it can have.
     pub depths: Vec<u8>,
+    /// Whether its colours are decided: it has a profile and a resolution then.
+    pub finished: bool,
     /// The kinds of original, by the format that facts give, that it is written from; absent where it is from all.
     #[serde(skip_serializing_if = "Option::is_none")]
     pub written_from: Option<Vec<String>>,
@@ -179,6 +181,7 @@ impl Rules {
                     extension: format.extension().to_owned(),
                     longest_side: format.longest_side(),
                     depths: format.depths().iter().copied().map(Depth::bits).collect(),
+                    finished: format.is_finished(),
                     written_from: format.written_from().map(|kinds| kinds.iter().map(ToString::to_string).collect()),
                 })
                 .collect(),

@@ -26,6 +26,10 @@ export const depthIn = (format: Format, depth: number): number => {
   return has.includes(depth) ? depth : (has[0] ?? 8);
 };
 
+/** Whether a format's colours are decided, with a profile and a resolution. */
+export const isFinished = (format: Format): boolean =>
+  rules().formats.find((f) => f.format === format)?.finished ?? true;
+
 /** The formats that a result of an original can be written in. */
 export const formatsOf = ({ format }: Pick<Facts, "format">) =>
   rules().formats.filter(({ written_from }) => written_from?.includes(format) ?? true);

@@ -2210,6 +2210,8 @@ export interface components {
             depths: number[];
             /** @description The ending of its files, without the dot. */
             extension: string;
+            /** @description Whether its colours are decided: it has a profile and a resolution then. */
+            finished: boolean;
             /** @description Which. */
             format: components["schemas"]["Format"];
             /**

@@ -3,6 +3,7 @@
 import DownloadIcon from "@mui/icons-material/Download";
 import { Box, Button, Typography } from "@mui/material";
 import type { Enlargement } from "../api/client";
+import { isFinished } from "../api/rules";
 import { bytes, decimal, duration, pixels } from "../app/format";
 
 export function Record({ result }: { result: Enlargement }) {
@@ -13,7 +14,7 @@ export function Record({ result }: { result: Enlargement }) {
       ? `JPEG, quality ${settings.quality}`
       : `${settings.format.toUpperCase()}, ${settings.depth} bits`;
   const ppi = settings.ppi ? `, ${decimal(settings.ppi)} ppi` : "";
-  const colours = settings.format === "dng" ? ", the camera's colours" : `${ppi}, ${record.profile ?? "no profile"}`;
+  const colours = isFinished(settings.format) ? `${ppi}, ${record.profile ?? "no profile"}` : ", the camera's colours";
   return (
     <Box data-testid="result">
       <Box sx={{ display: "flex", alignItems: "center", gap: 1 }}>

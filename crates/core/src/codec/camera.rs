@@ -24,7 +24,7 @@ use rawler::tags::{ExifTag, TiffCommonTag};
 use serde::{Deserialize, Serialize};
 
 use super::announce::Announce;
-use super::demosaic::{demosaiced, stepped};
+use super::demosaic::{demosaiced, gains_of, stepped};
 use super::develop::developed;
 use super::error::CodecError;
 use super::history::History;
@@ -74,12 +74,8 @@ struct Balance {
 impl Balance {
     const KNEE: f32 = 0.92;
 
-    /// From white balance coefficients; even ones where the file has none.
     fn of(coefficients: [f32; 4]) -> Self {
-        let [red, green, blue, _] = coefficients;
-        let known = [red, green, blue].iter().all(|v| v.is_finite() && *v > 0.0);
-        let least = red.min(green).min(blue);
-        Self { gains: if known { [red / least, green / least, blue / least] } else { [1.0; 3] } }
+        Self { gains: gains_of(coefficients) }
     }
 
     fn most(&self) -> f32 {

@@ -85,18 +85,16 @@ fn by_the_crate(raw: &RawImage, area: Rect) -> Result<RawImage, CodecError> {
     // One colour a pixel is scaled as three are.
     let one_colour = matches!(raw.photometric, RawPhotometricInterpretation::BlackIsZero);
     let grey = one_colour.then(|| RawImage { photometric: RawPhotometricInterpretation::LinearRaw, ..raw.clone() });
-    let whole = |width, height| Rect::new(Point::zero(), Dim2::new(width, height));
-    Ok(match stepped(grey.as_ref().unwrap_or(raw), &[Rescale, Demosaic, FujiRotate, CropActiveArea])? {
-        Intermediate::Monochrome(p) => of_components(raw, whole(p.width, p.height), 1, p.data),
-        Intermediate::ThreeColor(p) => {
-            let area =
-                if raw.cpp == 3 { whole(p.width, p.height) } else { Rect::new(area.p, Dim2::new(p.width, p.height)) };
-            of_components(raw, area, 3, p.data.into_flattened())
-        }
-        Intermediate::FourColor(p) => {
-            of_components(raw, Rect::new(area.p, Dim2::new(p.width, p.height)), 4, p.data.into_flattened())
-        }
-    })
+    // Only filling in a mosaic cuts off what saw no light.
+    let is_mosaic = matches!(raw.photometric, RawPhotometricInterpretation::Cfa(_));
+    let corner = if is_mosaic { area.p } else { Point::zero() };
+    let (components, width, height, values) =
+        match stepped(grey.as_ref().unwrap_or(raw), &[Rescale, Demosaic, FujiRotate, CropActiveArea])? {
+            Intermediate::Monochrome(p) => (1, p.width, p.height, p.data),
+            Intermediate::ThreeColor(p) => (3, p.width, p.height, p.data.into_flattened()),
+            Intermediate::FourColor(p) => (4, p.width, p.height, p.data.into_flattened()),
+        };
+    Ok(of_components(raw, Rect::new(corner, Dim2::new(width, height)), components, values))
 }
 
 /// What the crate makes of a raw image in so many steps.
@@ -154,6 +152,14 @@ fn without_pixels(raw: &RawImage) -> RawImage {
     }
 }
 
+/// What balances red, green and blue, at least 1 each, from white balance coefficients; even ones where the file has none.
+pub(super) fn gains_of([red, green, blue, _]: [f32; 4]) -> [f32; 3] {
+    let gains = [red, green, blue];
+    let known = gains.iter().all(|gain| gain.is_finite() && *gain > 0.0);
+    let least = red.min(green).min(blue);
+    if known { gains.map(|gain| gain / least) } else { [1.0; 3] }
+}
+
 /// The values in which colours are estimated: balanced, so that grey is alike in all, and encoded as sRGB, beyond both its ends too.
 #[derive(Clone, Copy)]
 pub(super) struct Tone {
@@ -164,11 +170,7 @@ pub(super) struct Tone {
 impl Tone {
     /// By the white balance as shot; none where the file does not tell it.
     pub(super) fn of(raw: &RawImage) -> Self {
-        let [red, green, blue, _] = raw.wb_coeffs;
-        let gains = [red, green, blue];
-        let known = gains.iter().all(|gain| gain.is_finite() && *gain > 0.0);
-        let least = gains.into_iter().fold(f32::INFINITY, f32::min);
-        Self { gains: if known { gains.map(|gain| gain / least) } else { [1.0; 3] } }
+        Self { gains: gains_of(raw.wb_coeffs) }
     }
 
     /// Three colours so that grey is alike in all; white is 1, and what single colours hold beyond it more.

@@ -11,8 +11,10 @@ use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::reading::Border;
 
+use super::softness::median;
 use crate::enlarge::{Averaging, resample_in};
 use crate::picture::{Original, Planes};
+use crate::warp::{BICUBIC, Window};
 
 /// Pixels of the longer side that is looked at.
 const LOOKED_AT: u32 = 640;
@@ -50,7 +52,7 @@ const INSET: f64 = 1.5;
 /// The least share of the whole that a picture in a border takes.
 const LEAST_PICTURE: f64 = 0.15;
 
-/// The border of an original, if it has one; 20 ms for 12 megapixels besides shrinking it.
+/// The border of an original, if it has one.
 pub fn find(original: &Original) -> Option<Border> {
     let size = original.size();
     let scale = (f64::from(LOOKED_AT) / f64::from(size.long_edge())).min(1.0);
@@ -122,26 +124,17 @@ fn within(planes: &Planes, ring: &Ring) -> Option<(Planes, Place)> {
     }
     let place = Place { corner: (u * cos - v * sin, u * sin + v * cos), degrees: ring.degrees };
     let size = Size::new(width as u32, height as u32);
-    let whole = planes.size();
+    let window = Window::new(planes, (0, 0), &BICUBIC);
+    let seen = |i: u64| {
+        let (x, y) = (i % u64::from(size.width), i / u64::from(size.width));
+        window.at(place.at((x as f64 + 0.5, y as f64 + 0.5)))
+    };
     let mut part = Planes::black(size);
-    for (channel, values) in part.planes_mut().into_iter().enumerate() {
-        for (i, value) in values.iter_mut().enumerate() {
-            let (x, y) = ((i as u32 % size.width) as f64 + 0.5, (i as u32 / size.width) as f64 + 0.5);
-            let (x, y) = place.at((x, y));
-            *value = bilinear(planes.plane(channel), whole, x - 0.5, y - 0.5);
-        }
+    let [red, green, blue] = part.planes_mut();
+    for (i, ((red, green), blue)) in red.iter_mut().zip(green).zip(blue).enumerate() {
+        [*red, *green, *blue] = seen(i as u64);
     }
     Some((part, place))
-}
-
-fn bilinear(plane: &[f32], size: Size, x: f64, y: f64) -> f32 {
-    let (w, h) = (size.width as usize, size.height as usize);
-    let (x, y) = (x.clamp(0.0, (w - 1) as f64), y.clamp(0.0, (h - 1) as f64));
-    let (left, top) = ((x as usize).min(w.saturating_sub(2)), (y as usize).min(h.saturating_sub(2)));
-    let (right, bottom) = ((left + 1).min(w - 1), (top + 1).min(h - 1));
-    let (fx, fy) = ((x - left as f64) as f32, (y - top as f64) as f32);
-    let row = |y: usize| plane[y * w + left] * (1.0 - fx) + plane[y * w + right] * fx;
-    row(top) * (1.0 - fy) + row(bottom) * fy
 }
 
 /// A side of the picture.
@@ -201,9 +194,10 @@ impl Strip {
             .flat_map(|along| (0..thin).map(move |inwards| (along, inwards)))
             .map(|(a, i)| level(a, i))
             .collect();
-        let colour = [0, 1, 2].map(|channel| median(outermost.iter().map(|pixel| pixel[channel])));
+        let middle = |channel: usize| median(outermost.iter().map(|pixel| pixel[channel]).collect());
+        let colour = [middle(0)?, middle(1)?, middle(2)?];
         let distance = |pixel: [f32; 3]| (0..3).map(|c| (pixel[c] - colour[c]).abs()).fold(0.0, f32::max);
-        let uneven = median(outermost.iter().map(|pixel| distance(*pixel)));
+        let uneven = median(outermost.iter().map(|pixel| distance(*pixel)).collect())?;
         if uneven > MOST_UNEVEN {
             return None;
         }
@@ -414,12 +408,6 @@ fn ring(planes: &Planes) -> Option<Ring> {
     let middles = [0, 1, 2, 3].map(|i| strips[i].middle(edges[i].line));
     let writing = edges.iter().any(|edge| edge.marked >= 0.02);
     found.then_some(Ring { degrees, middles, writing })
-}
-
-fn median(values: impl Iterator<Item = f32>) -> f32 {
-    let mut values: Vec<f32> = values.collect();
-    let middle = values.len() / 2;
-    *values.select_nth_unstable_by(middle, f32::total_cmp).1
 }
 
 #[cfg(test)]

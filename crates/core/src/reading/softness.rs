@@ -145,7 +145,8 @@ fn overshoot(luminance: &[f32], at: usize, width: usize, gx: f32, gy: f32, noise
     Some(((above + below) / 2.0 - 1.2 * noise).max(0.0) / height)
 }
 
-fn median(values: Vec<f32>) -> Option<f32> {
+/// The value in the middle; nothing of none.
+pub(super) fn median(values: Vec<f32>) -> Option<f32> {
     quantile(values, 0.5)
 }
 

@@ -2,7 +2,7 @@
 
 import { MenuItem, Stack, TextField, ToggleButton, ToggleButtonGroup, Typography } from "@mui/material";
 import type { Facts, Format, Intent, Plan } from "../../api/client";
-import { depthIn, depths, formatsOf } from "../../api/rules";
+import { depthIn, depths, formatsOf, isFinished } from "../../api/rules";
 import { bytes, decimal } from "../../app/format";
 import { Figure } from "../TargetFields";
 import { TimeBar } from "./TimeBar";
@@ -34,6 +34,7 @@ export function DeliverCard(props: {
 }) {
   const { output, target } = props.intent;
   const { onChange } = props;
+  const finished = isFinished(output.format);
   return (
     <Card
       name="Deliver"
@@ -102,7 +103,7 @@ export function DeliverCard(props: {
             <MenuItem value="none">None</MenuItem>
           </TextField>
         )}
-        {output.format === "dng" ? (
+        {!finished ? (
           <Typography variant="caption" sx={{ color: "text.secondary" }}>
             A raw file again, in the camera&rsquo;s own colours: white balance, exposure and profile stay open. The
             bench shows it with the white balance as shot.
@@ -130,12 +131,13 @@ export function DeliverCard(props: {
           helperText="{name} {width} {height} {long} {ppi} {method} are filled in"
         />
         <Typography variant="caption" sx={{ color: "text.secondary" }}>
-          {output.format === "dng" ? "Camera data goes with it." : "Camera data, captions and rights go with it."}{" "}
-          {output.format === "dng"
-            ? "A raw file states no resolution."
-            : target.by === "print"
-              ? `The file says ${decimal(target.ppi)} ppi.`
-              : "The file states no resolution: give a print size for that."}
+          {!finished
+            ? "Camera data goes with it. A raw file states no resolution."
+            : `Camera data, captions and rights go with it. ${
+                target.by === "print"
+                  ? `The file says ${decimal(target.ppi)} ppi.`
+                  : "The file states no resolution: give a print size for that."
+              }`}
         </Typography>
       </Column>
       {props.spent && props.spent.length > 0 && (
