@@ -6,6 +6,8 @@ PROGRAM is the product's command line. Each photograph becomes a raw file, with 
 seen it that is twice as keen on green as on red; what is made of it is compared with the photograph, in encoded values.
 """
 
+import itertools
+import math
 import subprocess
 import sys
 import tempfile
@@ -22,6 +24,7 @@ BLACK, WHITE = 512, 16384
 NOISE = (4e-4, 1e-6)  # variance of light: this times light, and this
 BORDER = 12
 JUST_SEEN = 2.3  # CIELAB distance
+STARS = np.array([[1, 0.62, 0.3], [1, 0.8, 0.6], [0.6, 0.75, 1], [1, 1, 1], [0.35, 0.55, 1]])  # linear light
 
 MOSAICS = {
     "RGGB": ["RG", "GB"],
@@ -117,6 +120,57 @@ def measured(made: np.ndarray, truth: np.ndarray) -> tuple[float, float, float]:
     return float(psnr), float(zipper), float(false_colour)
 
 
+def starry(sharpness: float) -> tuple[np.ndarray, np.ndarray]:
+    """(H, W, 3) encoded: points of light of several colours on a dark sky, as wide as told (standard deviation in pixels), and the middles
+    of their windows, (n, 2: down, across)."""
+    random = np.random.default_rng(3)
+    side, apart = 768, 48
+    light = np.full((side, side, 3), 0.004) * [0.9, 0.95, 1.2]
+    middles = np.array([(y, x) for y in range(apart // 2, side, apart) for x in range(apart // 2, side, apart)])
+    for middle in middles:
+        (y, x), flux = middle + random.uniform(0, 1, 2), np.exp(random.uniform(np.log(0.15), np.log(0.8)))
+        edges = [(np.arange(-8, 10) + start - at - 0.5) / sharpness / np.sqrt(2) for start, at in zip(middle, (y, x))]
+        down, across = (np.diff([math.erf(edge) for edge in some]) / 2 for some in edges)
+        window = tuple(slice(start - 8, start + 9) for start in middle)
+        peak = min(flux * 2 * np.pi * sharpness**2, 0.8 / np.outer(down, across).max())
+        light[window] += peak * np.outer(down, across)[..., None] * STARS[random.integers(len(STARS))]
+    return encoded(light), middles
+
+
+def colour_kept(made: np.ndarray, truth: np.ndarray, middles: np.ndarray) -> tuple[float, float]:
+    """Of points of light: how much of the distance of their light's colour from white is left, in the mean (1 is all of it); and by how much the
+    shares of red, green and blue are off, summed."""
+    kept, off = [], []
+    for middle in middles:
+        window = tuple(slice(start - 6, start + 7) for start in middle)
+        lights = [to_light(picture[window].clip(0, 1)) for picture in (made, truth)]
+        shares = []
+        for light in lights:
+            above = (light - np.median(light.reshape(-1, 3), 0))[3:-3, 3:-3].sum((0, 1))
+            shares.append(above / above.sum())
+        due = shares[1] - 1 / 3
+        off.append(np.abs(shares[0] - shares[1]).sum())
+        if np.abs(due).max() > 0.04:
+            kept.append(((shares[0] - 1 / 3) @ due) / (due @ due))
+    return float(np.mean(kept)), float(np.mean(off))
+
+
+def star_lines(program: str) -> list[str]:
+    said = []
+    with tempfile.TemporaryDirectory() as folder:
+        raw = Path(folder) / "seen.dng"
+        for name, sharpness in itertools.product(("RGGB", "6 x 6"), (0.6, 0.8, 1.1)):
+            truth, middles = starry(sharpness)
+            write_raw(raw, raw_samples(truth, MOSAICS[name], False), MOSAICS[name])
+            ways = {"**Dettaglio**": by_product(program, raw)}
+            ways |= {f"LibRaw, {way}": by_library(raw, WAYS[way]) for way in (("AHD", "DHT") if name == "RGGB" else ("AHD",))}
+            for way, made in ways.items():
+                kept, off = colour_kept(made, truth, middles)
+                said.append(f"| {name} | {sharpness} | {way} | {100 * kept:.0f} % | {off:.3f} |")
+                print(said[-1], flush=True)
+    return said
+
+
 def photographs(folder: Path) -> list[np.ndarray]:
     paths = sorted(path for part in (".", "fur", "foliage") for path in (folder / part).glob("*.png"))
     return [np.asarray(Image.open(path).convert("RGB")) / 255 for path in paths]
@@ -154,10 +208,10 @@ def main() -> None:
     table += lines(program, pictures, "6 x 6", False) + lines(program, pictures, "6 x 6", True)
     for name in ("BGGR", "GRBG", "GBRG"):
         table += lines(program, pictures[:6], name, False)[:1]
-    document.write_text(page(len(pictures), table))
+    document.write_text(page(len(pictures), table, star_lines(program)))
 
 
-def page(pictures: int, table: list[str]) -> str:
+def page(pictures: int, table: list[str], stars: list[str]) -> str:
     return f"""# Mosaics filled in, measured
 
 Written by `python -m dettaglio_foundry.mosaics` in the foundry, which tells how.
@@ -167,11 +221,19 @@ it, against the photograph: PSNR in encoded values (the worst picture in bracket
 neighbour that they did; *false colour*, by how much CIELAB's a* and b* are off in the worst hundredth of all pixels. LibRaw is a general library
 for raw files, with seven ways of its own. The three other orders of two by two: six of the photographs. Of six by six those alone count that the library takes.
 
-Not seen in these figures: points of light of one or two pixels, such as small stars, lose some of their colour to the estimates.
-
 | mosaic | filled in by | PSNR, dB | zipper | false colour |
 |---|---|--:|--:|--:|
-""" + "\n".join(table) + "\n"
+""" + "\n".join(table) + """
+
+## Points of light
+
+Made-up stars on a dark sky, as sharp as a lens makes them (standard deviation in pixels): how much of their light's distance from white is
+left, in the mean, and by how much its shares of red, green and blue are off, summed. What a star of 0.6 px has of red and of blue depends on which
+pixels it falls on, and nobody can tell: there, little colour is nearer to the truth than a wrong one.
+
+| mosaic | sharpness | filled in by | colour kept | off |
+|---|--:|---|--:|--:|
+""" + "\n".join(stars) + "\n"
 
 
 if __name__ == "__main__":

@@ -4,6 +4,7 @@
 //! ones the light side of an edge shines into its dark side. Green comes first, along rows and along columns, each estimate weighted by
 //! how sure it is (linear minimum mean square error of the difference between two colours: Zhang and Wu, IEEE Transactions on Image
 //! Processing 14, 2005); then red and blue, by their differences from it. Mosaics of six by six are `rawler`'s to fill, on the same values.
+//! Points of light then get their colour back, see [`points`].
 //!
 //! What it is worth beside other ways, `docs/demosaicing.md` tells.
 
@@ -18,6 +19,7 @@ use rawler::rawimage::{BlackLevel, RawImage, RawImageData, RawPhotometricInterpr
 use rayon::prelude::*;
 
 use super::error::{CodecError, raw_refusal};
+use super::points;
 use crate::colour::{encode, encode_fast, linearise, linearise_fast};
 
 /// Pixels that an estimate reaches: 2 to another colour, 4 to smooth, 4 to tell how sure it is, 2 to red and blue.
@@ -72,10 +74,11 @@ pub(super) fn demosaiced(raw: &RawImage) -> Result<RawImage, CodecError> {
         tone: Tone::of(raw),
         colours: mosaic.cfa.shift(area.p.x, area.p.y),
     };
-    let values = match mosaic.sensor {
-        SensorType::Bayer => seen.by_estimates(),
-        SensorType::Xtrans => seen.by_directions(&mosaic.colors),
+    let (mut values, period) = match mosaic.sensor {
+        SensorType::Bayer => (seen.by_estimates(), 2.0),
+        SensorType::Xtrans => (seen.by_directions(&mosaic.colors), 3.0),
     };
+    points::coloured(&mut values, area.d.w, &seen.colours, seen.tone.gains, period);
     Ok(of_components(raw, area, 3, values))
 }
 
@@ -505,6 +508,40 @@ mod tests {
         let worst = off.fold(0.0, f32::max);
         // 57 levels where green is not held to its neighbours.
         assert!(worst < 26.0, "green is off by {worst} levels");
+    }
+
+    /// Points of light as wide as a lens makes them, in rows of orange and of blue, before a dark ground.
+    fn stars(x: usize, y: usize) -> [f32; 3] {
+        const APART: usize = 24;
+        let (row, column) = (y / APART, x / APART);
+        let away = |at: usize, n: usize, k: usize| (at % APART) as f32 - 11.0 - ((n * k) % 10) as f32 / 10.0;
+        let squared = away(x, column, 3).powi(2) + away(y, row + column, 7).powi(2);
+        let light = 0.6 * (-squared / (2.0 * 0.95_f32.powi(2))).exp();
+        let colour = if row % 2 == 0 { [1.0, 0.62, 0.3] } else { [0.5, 0.7, 1.0] };
+        [0, 1, 2].map(|c| 0.003 + light * colour[c])
+    }
+
+    /// How much of the light of all orange and of all blue points is red, and how much blue.
+    fn shares(made: &[[f32; 3]], width: usize) -> [[f32; 2]; 2] {
+        [0, 1].map(|parity| {
+            let rows = made.chunks(width).enumerate().filter(|(y, _)| (y / 24) % 2 == parity);
+            let pixels: Vec<[f32; 3]> = rows.flat_map(|(_, row)| row).copied().collect();
+            let [red, green, blue] = [0, 1, 2].map(|c| pixels.iter().map(|pixel| pixel[c] - 0.003).sum::<f32>());
+            [red / (red + green + blue), blue / (red + green + blue)]
+        })
+    }
+
+    #[rstest]
+    #[case("RGGB")]
+    #[case("GBRG")]
+    fn points_of_light_keep_their_colour(#[case] pattern: &str) {
+        let size = (192, 192);
+        let made = shares(&colours(&seen(pattern, size, 0, stars)), size.0);
+        let truth: Vec<[f32; 3]> = (0..size.0 * size.1).map(|i| stars(i % size.0, i / size.0)).collect();
+        let due = shares(&truth, size.0);
+        for (made, due) in made.as_flattened().iter().zip(due.as_flattened()) {
+            assert!((made - due).abs() < 0.02, "{made}, due {due}");
+        }
     }
 
     #[test]

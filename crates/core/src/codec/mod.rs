@@ -14,6 +14,7 @@ mod history;
 mod jpeg_blocks;
 mod jpeg_end;
 pub(crate) mod jpeg_segments;
+mod points;
 mod raw;
 mod read;
 mod write;
