@@ -65,6 +65,31 @@ pub fn highest(plane: &[f32], width: usize, reach: usize) -> Vec<f32> {
     fold_around(plane, width, reach, f32::NEG_INFINITY, |most, value, _| if value > most { value } else { most })
 }
 
+/// 1 at each pixel above the second threshold, and at those above the first that hang together with one, corners included, over no more
+/// than so many steps; 0 elsewhere (hysteresis, as in Canny, IEEE PAMI 8, 1986).
+pub fn followed(plane: &[f32], width: usize, (least, sure): (f32, f32), steps: u32) -> Vec<f32> {
+    let height = plane.len() / width;
+    let mut reached: Vec<f32> = plane.iter().map(|value| f32::from(u8::from(*value > sure))).collect();
+    let mut rim: Vec<usize> = (0..plane.len()).filter(|i| reached[*i] > 0.0).collect();
+    for _ in 0..steps {
+        let mut next = Vec::new();
+        for i in rim {
+            let (x, y) = (i % width, i / width);
+            for v in y.saturating_sub(1)..=(y + 1).min(height - 1) {
+                for u in x.saturating_sub(1)..=(x + 1).min(width - 1) {
+                    let beside = v * width + u;
+                    if reached[beside] == 0.0 && plane[beside] > least {
+                        reached[beside] = 1.0;
+                        next.push(beside);
+                    }
+                }
+            }
+        }
+        rim = next;
+    }
+    reached
+}
+
 /// The square of the slope at each pixel, from the differences of its four neighbours.
 pub fn slope_energy(plane: &[f32], width: usize) -> Vec<f32> {
     let height = plane.len() / width;
@@ -147,6 +172,20 @@ mod tests {
         assert_eq!(highest(&plane, 7, 2).iter().filter(|v| **v == 5.0).count(), 25);
         plane[24] = -5.0;
         assert_eq!(lowest(&plane, 7, 1).iter().filter(|v| **v == -5.0).count(), 9);
+    }
+
+    #[test]
+    fn a_line_is_followed_from_where_it_is_sure_so_far_and_over_corners() {
+        let mut plane = vec![0.05; 20 * 20];
+        (0..20).for_each(|i| plane[i * 20 + i] = 0.3);
+        plane[2] = 0.95;
+        plane[21 * 5] = 0.95;
+        plane[19 * 20] = 0.3;
+        let reached = followed(&plane, 20, (0.1, 0.9), 8);
+        let diagonal: Vec<usize> = (0..20).filter(|i| reached[i * 21] == 1.0).collect();
+        assert_eq!(diagonal, (0..=13).collect::<Vec<_>>());
+        assert!(reached[2] == 1.0 && reached[19 * 20] == 0.0, "what is sure stands alone, what is doubtful does not");
+        assert_eq!(reached.iter().filter(|v| **v > 0.0).count(), 15);
     }
 
     #[rstest]

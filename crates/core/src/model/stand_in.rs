@@ -120,7 +120,7 @@ impl Network for Bright {
     fn run_at(&self, input: &Planes, _: Option<&[f32]>, _: Corner) -> Result<Planes, ModelError> {
         let mut likely = Planes::black(input.size());
         let luminance = input.luminance();
-        likely.values_mut().iter_mut().zip(&luminance).for_each(|(p, v)| *p = if *v > 0.98 { 0.9 } else { 0.1 });
+        likely.values_mut().iter_mut().zip(&luminance).for_each(|(p, v)| *p = if *v > 0.98 { 0.95 } else { 0.02 });
         Ok(likely)
     }
 }

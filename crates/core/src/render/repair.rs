@@ -23,10 +23,16 @@ use crate::enlarge::Source;
 use crate::frame::Framed;
 use crate::model::Network;
 use crate::picture::Planes;
-use crate::plane::{cut, highest};
+use crate::plane::{cut, followed, highest};
 
 /// Pixels by which what was found grows: the rim of a mark is fainter than what counts as found.
 const GROWN: u32 = 2;
+
+/// How far, in pixels, a mark is followed from where it is sure, over pixels that may belong to it.
+const FOLLOWED: u32 = 48;
+
+/// How marks are made of what the finder says; another method needs another name, as what was filled is kept on disk.
+const FOUND_BY: &str = "followed from where it is sure, 1";
 
 /// The weight of a stroke from which on a pixel is marked by it.
 const PAINTED: f32 = 0.5;
@@ -95,17 +101,18 @@ impl<'a> WearMarks<'a> {
         }
     }
 
-    /// What the finder finds in a region, grown by [`GROWN`] pixels.
+    /// What the finder finds in a region: followed from where it is sure, and grown by [`GROWN`] pixels.
+    ///
+    /// One threshold for all pixels either loses the faint ends of a scratch or takes every doubtful speck of a photograph for dust.
     fn found(&self, region: Region<Kept>, pace: &dyn Pace) -> Result<Vec<f32>, RenderError> {
-        let padded = region.grown(GROWN, self.framed.size());
+        let padded = region.grown(GROWN + FOLLOWED, self.framed.size());
         let likely = self.found.region(padded.seen_as(), pace)?;
-        let threshold = self.wear.threshold();
-        let mut marks = vec![0.0; padded.size().area() as usize];
-        let kinds = self.wear.kinds().into_iter().enumerate().filter(|(_, counts)| *counts);
-        for (kind, _) in kinds {
-            let likely = likely.plane(kind);
-            marks.iter_mut().zip(likely).filter(|(_, p)| **p > threshold).for_each(|(mark, _)| *mark = 1.0);
+        let mut most = vec![0.0_f32; padded.size().area() as usize];
+        for (kind, _) in self.wear.kinds().into_iter().enumerate().filter(|(_, counts)| *counts) {
+            most.iter_mut().zip(likely.plane(kind)).for_each(|(most, p)| *most = most.max(*p));
         }
+        let sure = self.wear.sure();
+        let marks = followed(&most, padded.width as usize, (Wear::POSSIBLE, sure), FOLLOWED);
         let marks = highest(&marks, padded.width as usize, GROWN as usize);
         let (left, top) = ((region.x - padded.x) as usize, (region.y - padded.y) as usize);
         let (right, bottom) = (left + region.width as usize, top + region.height as usize);
@@ -115,7 +122,7 @@ impl<'a> WearMarks<'a> {
 
 impl Marking for WearMarks<'_> {
     fn hash(&self) -> ContentHash {
-        ContentHash::of_step(&self.ground, &(self.wear, &self.faces))
+        ContentHash::of_step(&self.ground, &(FOUND_BY, self.wear, &self.faces))
     }
 
     fn marks(&self, region: Region<Kept>, pace: &dyn Pace) -> Result<Vec<f32>, RenderError> {
@@ -228,7 +235,7 @@ mod tests {
     use super::super::renderer::Renderer;
     use super::*;
     use crate::model::stand_in::{self, Bright, Paint};
-    use crate::model::{Model, Shelf};
+    use crate::model::{Corner, Model, ModelError, Shelf};
     use crate::picture::Original;
 
     const SIZE: Size = Size::new(400, 300);
@@ -289,6 +296,51 @@ mod tests {
         let treatment = repaired(wear());
         let part = renderer().render(&print(), &treatment, region.seen_as(), &Unhurried).unwrap();
         assert_eq!(part, rendered(&treatment).cut(region));
+    }
+
+    /// Sure along one end of a line across the picture, doubtful along the rest.
+    struct Doubtful;
+
+    impl Network for Doubtful {
+        fn factor(&self) -> u32 {
+            1
+        }
+
+        fn halo(&self) -> u32 {
+            0
+        }
+
+        fn run_at(&self, input: &Planes, _: Option<&[f32]>, _: Corner) -> Result<Planes, ModelError> {
+            let mut likely = Planes::black(input.size());
+            likely
+                .values_mut()
+                .iter_mut()
+                .zip(input.values())
+                .for_each(|(p, v)| *p = if *v > 0.98 { 0.95 } else { 0.3 * f32::from(u8::from(*v > 0.9)) });
+            Ok(likely)
+        }
+    }
+
+    #[rstest]
+    #[case(Region::new(120, 90, 60, 20))]
+    #[case(Region::new(140, 100, 1, 1))]
+    fn a_line_is_followed_alike_whatever_is_asked_for(#[case] region: Region) {
+        let line = |i: u64| match (i % 400, i / 400 % 300) {
+            (100..=110, 100) => 1.0,
+            (111..=300, 100) => 0.95,
+            _ => 0.4,
+        };
+        let print = Original::from_planes(&Planes::from_values(SIZE, (0..3 * SIZE.area()).map(line).collect()));
+        let of = |region: Region| {
+            let finder = Model::with_network(stand_in::finder_card(), Arc::new(Doubtful));
+            let filler = Model::with_network(stand_in::filler_card(), Arc::new(Paint { value: 0.25 }));
+            let renderer = Renderer::new(Shelf::of(vec![finder, filler]), 64 << 20);
+            renderer.render(&print, &repaired(wear()), region.seen_as(), &Unhurried).unwrap()
+        };
+        let whole = of(SIZE.whole());
+        assert!(is_filled(&whole, 110 + FOLLOWED as usize, 100), "followed");
+        assert!(!is_filled(&whole, 114 + FOLLOWED as usize, 100), "so far");
+        assert_eq!(of(region), whole.cut(region));
     }
 
     #[test]
