@@ -5,6 +5,7 @@ import OpenInFullIcon from "@mui/icons-material/OpenInFull";
 import SwapHorizIcon from "@mui/icons-material/SwapHoriz";
 import SwapVertIcon from "@mui/icons-material/SwapVert";
 import {
+  Box,
   Button,
   ButtonBase,
   IconButton,
@@ -37,6 +38,9 @@ const ZOOMS = [0.25, 0.5, 1, 2, 4, 8] as const;
 /** Its height in pixels. */
 export const BAR_HEIGHT = 42;
 
+/** Where it is as wide as this, in pixels, all of it has room: what counts is its own width, which an open panel takes from it. */
+const ROOMY = 1100;
+
 export function StageBar(props: {
   layout: Layout;
   onLayout: (layout: Layout) => void;
@@ -68,125 +72,132 @@ export function StageBar(props: {
 }) {
   const { layout, onLayout } = props;
   return (
-    <Stack
-      direction="row"
-      spacing={{ xs: 0.5, lg: 1.5 }}
-      role="toolbar"
-      aria-label="View"
+    <Box
       className="steps-back"
       sx={{
-        height: BAR_HEIGHT,
-        px: { xs: 1, lg: 2 },
         [SHORT_WINDOW]: props.givesWay ? { display: "none" } : {},
         flexShrink: 0,
-        alignItems: "center",
+        containerType: "inline-size",
         bgcolor: "background.default",
         borderTop: 1,
         borderColor: "divider",
-        // On a narrow screen, or magnified, what does not fit is reached by scrolling and by Tab.
-        overflowX: "auto",
-        scrollbarWidth: "none",
-        "& > *": { flexShrink: 0 },
       }}
     >
-      <ToggleButtonGroup
-        exclusive
-        value={layout}
-        aria-label="Comparison"
-        onChange={(_, value: Layout | null) => value && onLayout(value)}
-      >
-        {Object.entries(LAYOUT_NAMES).map(([value, [name, effect]]) => (
-          <ToggleButton
-            key={value}
-            value={value}
-            title={effect}
-            aria-label={name.length > 1 ? name : `${name} candidates`}
-            sx={{ whiteSpace: "nowrap" }}
-          >
-            {name}
-          </ToggleButton>
-        ))}
-      </ToggleButtonGroup>
-      {layout === "blink" && (
-        <>
-          <Button onClick={props.onTurn} sx={{ whiteSpace: "nowrap" }}>
-            Swap
-          </Button>
-          <ToggleButton
-            value="timed"
-            selected={props.timed}
-            onChange={() => props.onTimed(!props.timed)}
-            sx={{ whiteSpace: "nowrap" }}
-          >
-            every {decimal(props.settings.blinkMs / 1000, 1)} s
-          </ToggleButton>
-        </>
-      )}
-      {layout === "curtain" && (
-        <Tooltip title="The curtain upright, or lying across">
-          <ToggleButton
-            value="across"
-            aria-label="Curtain lies across"
-            selected={props.across}
-            onChange={() => props.onAcross(!props.across)}
-          >
-            {props.across ? <SwapVertIcon sx={SMALL_ICON} /> : <SwapHorizIcon sx={SMALL_ICON} />}
-          </ToggleButton>
-        </Tooltip>
-      )}
-      {props.zoom}
-      <SpotKeys {...props} />
-      <Tooltip title="Where the result, brought back to the original's size, departs from it: dim where it agrees, amber where it can be seen, white where it is plain">
-        <ToggleButton
-          value="map"
-          selected={props.map}
-          onChange={() => props.onMap(!props.map)}
-          sx={{ whiteSpace: "nowrap" }}
-        >
-          Departure map
-        </ToggleButton>
-      </Tooltip>
-      <Tooltip title="The picture shrunk and enlarged again by every method: which comes nearest to it">
-        <Button color="inherit" onClick={props.onRehearse}>
-          Rehearse
-        </Button>
-      </Tooltip>
-      <Typography
-        variant="caption"
-        noWrap
-        data-testid="readout"
-        sx={{ flex: 1, minWidth: 0, flexShrink: "1 !important", color: "measured", textAlign: "right" }}
-      >
-        {props.readout}
-      </Typography>
-      {/* In reach however far the rest is scrolled. */}
       <Stack
         direction="row"
+        role="toolbar"
+        aria-label="View"
         sx={(t) => ({
-          position: "sticky",
-          // Over the bar's own margin too, where what is scrolled would show.
-          right: { xs: t.spacing(-1), lg: t.spacing(-2) },
-          pr: { xs: 1, lg: 2 },
-          height: 1,
+          height: BAR_HEIGHT,
+          gap: 0.5,
+          px: 1,
+          [t.containerQueries.up(ROOMY)]: { gap: 1.5, px: 2 },
           alignItems: "center",
-          bgcolor: "background.default",
-          // Where the rest is scrolled, it goes on under this.
-          borderLeft: `0 solid ${t.palette.divider}`,
-          borderLeftWidth: { xs: "1px", lg: 0 },
+          // On a narrow screen, or magnified, what does not fit is reached by scrolling and by Tab.
+          overflowX: "auto",
+          scrollbarWidth: "none",
+          "& > *": { flexShrink: 0 },
         })}
       >
-        <Tooltip title="The stage alone on the screen">
-          <IconButton
-            aria-label={props.full ? "With everything around the stage" : "The stage alone"}
-            aria-pressed={props.full}
-            onClick={props.onFull}
+        <ToggleButtonGroup
+          exclusive
+          value={layout}
+          aria-label="Comparison"
+          onChange={(_, value: Layout | null) => value && onLayout(value)}
+        >
+          {Object.entries(LAYOUT_NAMES).map(([value, [name, effect]]) => (
+            <ToggleButton
+              key={value}
+              value={value}
+              title={effect}
+              aria-label={name.length > 1 ? name : `${name} candidates`}
+              sx={{ whiteSpace: "nowrap" }}
+            >
+              {name}
+            </ToggleButton>
+          ))}
+        </ToggleButtonGroup>
+        {layout === "blink" && (
+          <>
+            <Button onClick={props.onTurn} sx={{ whiteSpace: "nowrap" }}>
+              Swap
+            </Button>
+            <ToggleButton
+              value="timed"
+              selected={props.timed}
+              onChange={() => props.onTimed(!props.timed)}
+              sx={{ whiteSpace: "nowrap" }}
+            >
+              every {decimal(props.settings.blinkMs / 1000, 1)} s
+            </ToggleButton>
+          </>
+        )}
+        {layout === "curtain" && (
+          <Tooltip title="The curtain upright, or lying across">
+            <ToggleButton
+              value="across"
+              aria-label="Curtain lies across"
+              selected={props.across}
+              onChange={() => props.onAcross(!props.across)}
+            >
+              {props.across ? <SwapVertIcon sx={SMALL_ICON} /> : <SwapHorizIcon sx={SMALL_ICON} />}
+            </ToggleButton>
+          </Tooltip>
+        )}
+        {props.zoom}
+        <SpotKeys {...props} />
+        <Tooltip title="Where the result, brought back to the original's size, departs from it: dim where it agrees, amber where it can be seen, white where it is plain">
+          <ToggleButton
+            value="map"
+            selected={props.map}
+            onChange={() => props.onMap(!props.map)}
+            sx={{ whiteSpace: "nowrap" }}
           >
-            {props.full ? <CloseFullscreenIcon sx={SMALL_ICON} /> : <OpenInFullIcon sx={SMALL_ICON} />}
-          </IconButton>
+            Departure map
+          </ToggleButton>
         </Tooltip>
-        <ViewMenu {...props} />
+        <Tooltip title="The picture shrunk and enlarged again by every method: which comes nearest to it">
+          <Button color="inherit" onClick={props.onRehearse}>
+            Rehearse
+          </Button>
+        </Tooltip>
+        <Typography
+          variant="caption"
+          noWrap
+          data-testid="readout"
+          sx={{ flex: 1, minWidth: 0, flexShrink: "1 !important", color: "measured", textAlign: "right" }}
+        >
+          {props.readout}
+        </Typography>
+        {/* In reach however far the rest is scrolled. */}
+        <Stack
+          direction="row"
+          sx={(t) => ({
+            position: "sticky",
+            // Over the bar's own margin too, where what is scrolled would show.
+            right: t.spacing(-1),
+            pr: 1,
+            height: 1,
+            alignItems: "center",
+            bgcolor: "background.default",
+            // Where the rest is scrolled, it goes on under this.
+            borderLeft: `1px solid ${t.palette.divider}`,
+            [t.containerQueries.up(ROOMY)]: { right: t.spacing(-2), pr: 2, borderLeftWidth: 0 },
+          })}
+        >
+          <Tooltip title="The stage alone on the screen">
+            <IconButton
+              aria-label={props.full ? "With everything around the stage" : "The stage alone"}
+              aria-pressed={props.full}
+              onClick={props.onFull}
+            >
+              {props.full ? <CloseFullscreenIcon sx={SMALL_ICON} /> : <OpenInFullIcon sx={SMALL_ICON} />}
+            </IconButton>
+          </Tooltip>
+          <ViewMenu {...props} />
+        </Stack>
       </Stack>
-    </Stack>
+    </Box>
   );
 }
 
