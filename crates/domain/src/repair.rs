@@ -137,7 +137,7 @@ impl Wear {
     }
 
     /// How likely a pixel must be to belong to wear, 0 to 1, to be filled together with one that is sure to.
-    pub const POSSIBLE: f32 = 0.1;
+    pub const POSSIBLE: f32 = 0.25;
 
     /// How likely a pixel must be to belong to wear, 0 to 1, to be filled on its own account: 0.98 at sensitivity 0, 0.9 at the usual
     /// one, 0.5 at 1.
