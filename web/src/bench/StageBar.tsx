@@ -91,7 +91,8 @@ export function StageBar(props: {
           height: BAR_HEIGHT,
           gap: 0.5,
           px: 1,
-          [t.containerQueries.up(ROOMY)]: { gap: 1.5, px: 2 },
+          "& .MuiButton-root": { minWidth: 0 },
+          [t.containerQueries.up(ROOMY)]: { gap: 1.5, px: 2, "& .MuiButton-root": { minWidth: 44 } },
           alignItems: "center",
           // On a narrow screen, or magnified, what does not fit is reached by scrolling and by Tab.
           overflowX: "auto",
@@ -214,7 +215,7 @@ export function ZoomChoice(props: {
       <Button color="inherit" aria-label="Whole picture" onClick={props.onFit}>
         Whole
       </Button>
-      <Button color="inherit" aria-label="100 per cent" onClick={() => props.onZoom(1)} sx={{ minWidth: 44 }}>
+      <Button color="inherit" aria-label="100 per cent" onClick={() => props.onZoom(1)}>
         100
       </Button>
       <Tooltip title="Closer or further, in pixels of the print">
