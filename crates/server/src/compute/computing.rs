@@ -130,8 +130,7 @@ impl Computing {
             (state.survey, state.trouble) = (Some(survey), trouble);
         }
         tracing::info!(device = Engine::device_name(), "models are computed");
-        studio.renderer().shelf().close_all();
-        Ok(())
+        Ok(studio.move_over().await?)
     }
 
     /// Computes on what a person wants, and keeps that it is wanted.
@@ -147,8 +146,7 @@ impl Computing {
             let mut state = self.lock();
             (state.wanted, state.trouble) = (wanted, None);
         }
-        studio.renderer().shelf().close_all();
-        Ok(())
+        Ok(studio.move_over().await?)
     }
 
     /// How things stand.

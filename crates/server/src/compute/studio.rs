@@ -11,11 +11,12 @@ use std::time::{Duration, Instant};
 
 use dettaglio_core::codec::{CameraPicture, CodecError, Decoded, Decoders};
 use dettaglio_core::face::Finder;
-use dettaglio_core::model::{ModelError, OwnModels, Shelf};
+use dettaglio_core::model::{Engine, ModelError, OwnModels, Shelf};
 use dettaglio_core::picture::Original;
 use dettaglio_core::priority::give_way;
 use dettaglio_core::render::disk::DiskTiles;
 use dettaglio_core::render::{Pace, Renderer};
+use dettaglio_domain::device::REFERENCE;
 use dettaglio_domain::forecast::Rates;
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::limits::Limits;
@@ -25,7 +26,7 @@ use dettaglio_store::files::FileStore;
 use dettaglio_store::{Store, StoreError};
 use lru::LruCache;
 use moka::sync::Cache;
-use tokio::sync::{OwnedMutexGuard, Semaphore};
+use tokio::sync::{Notify, OwnedMutexGuard, Semaphore};
 
 use crate::problem::Problem;
 
@@ -50,6 +51,20 @@ const LOOK: Duration = Duration::from_millis(50);
 /// Pictures that can be waited for while they are decoded, or something is tried on them; of more, some are so twice.
 const MOST_TRYING: u64 = 1000;
 
+/// Characters of a name that the store takes.
+const LONGEST_NAME: usize = 100;
+
+/// Under which name the rates of a machine are kept while a device computes there. The processor's are under the machine's own name.
+fn rated_as(machine: &str, device: &str) -> String {
+    if device == REFERENCE {
+        return machine.to_owned();
+    }
+    // The device tells two of them apart, and is short.
+    let room = LONGEST_NAME.saturating_sub(device.chars().count() + 2);
+    let machine: String = machine.chars().take(room).collect();
+    format!("{machine}, {device}")
+}
+
 /// Everything that computing needs.
 pub struct Studio {
     renderer: Renderer,
@@ -61,6 +76,8 @@ pub struct Studio {
     decoders: Decoders,
     limits: Limits,
     rates: RwLock<Rates>,
+    /// Told when other rates count than before.
+    other_rates: Notify,
     machine: String,
     originals: Mutex<LruCache<ContentHash, Arc<Original>>>,
     treatments: Cache<ContentHash, Arc<Known>>,
@@ -172,6 +189,7 @@ impl Studio {
             decoders,
             limits,
             rates: RwLock::default(),
+            other_rates: Notify::new(),
             machine: rustix::system::uname().nodename().to_string_lossy().into_owned(),
             originals: Mutex::new(LruCache::unbounded()),
             treatments: Cache::builder()
@@ -238,11 +256,34 @@ impl Studio {
         &self.machine
     }
 
-    /// Takes up what was measured on this machine before.
+    /// Under which name this machine's rates are kept: every device computes at a speed of its own.
+    fn rated(&self) -> String {
+        rated_as(&self.machine, &Engine::device_name())
+    }
+
+    /// Takes up what was measured before on this machine, by what computes now.
     pub async fn recall_rates(&self) -> Result<(), StoreError> {
-        let kept = self.store.rates(&self.machine).await?;
+        let kept = self.store.rates(&self.rated()).await?;
         self.update_rates(|rates| *rates = kept);
         Ok(())
+    }
+
+    /// Keeps what was measured on this machine, by what computes now.
+    pub async fn keep_rates(&self) -> Result<(), StoreError> {
+        self.store.set_rates(&self.rated(), &self.rates()).await
+    }
+
+    /// Goes over to a device that computes from now on: networks are opened anew, and times forecast by what it was measured to do.
+    pub async fn move_over(&self) -> Result<(), StoreError> {
+        self.renderer.shelf().close_all();
+        self.recall_rates().await?;
+        self.other_rates.notify_one();
+        self.restate_forecasts().await
+    }
+
+    /// Waits until other rates count than before.
+    pub async fn other_rates(&self) {
+        self.other_rates.notified().await;
     }
 
     /// Forecasts the jobs that wait anew, by the rates as they are now.
@@ -527,5 +568,19 @@ impl Pace for InLane {
             self.patience.store(left.saturating_sub(waited), Ordering::Relaxed);
         }
         !self.stop.load(Ordering::Relaxed)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_device_of_a_machine_has_rates_of_its_own() {
+        let long = "k".repeat(120);
+        assert_eq!(rated_as("forno", REFERENCE), "forno");
+        assert_eq!(rated_as("forno", "lamp-gpu"), "forno, lamp-gpu");
+        let [one, other] = ["lamp-gpu", "lamp-npu"].map(|device| rated_as(&long, device));
+        assert!(one.len() == LONGEST_NAME && one != other && one.ends_with("lamp-gpu"), "{one}");
     }
 }

@@ -283,7 +283,7 @@ impl Worker {
         let changed =
             before.zip(rates.seconds(kept, treatment)).is_some_and(|(b, a)| (a / b - 1.0).abs() > WORTH_TELLING);
         let signs = async {
-            self.store.set_rates(self.studio.machine(), &rates).await?;
+            self.studio.keep_rates().await?;
             if changed { self.studio.restate_forecasts().await } else { Ok(()) }
         };
         if let Err(error) = signs.await {
