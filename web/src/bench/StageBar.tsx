@@ -75,6 +75,7 @@ export function StageBar(props: {
     <Box
       className="steps-back"
       sx={{
+        height: BAR_HEIGHT,
         [SHORT_WINDOW]: props.givesWay ? { display: "none" } : {},
         flexShrink: 0,
         containerType: "inline-size",
@@ -88,7 +89,7 @@ export function StageBar(props: {
         role="toolbar"
         aria-label="View"
         sx={(t) => ({
-          height: BAR_HEIGHT,
+          height: 1,
           gap: 0.5,
           px: 1,
           "& .MuiButton-root": { minWidth: 0 },
