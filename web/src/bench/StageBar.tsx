@@ -171,22 +171,7 @@ export function StageBar(props: {
         >
           {props.readout}
         </Typography>
-        {/* In reach however far the rest is scrolled. */}
-        <Stack
-          direction="row"
-          sx={(t) => ({
-            position: "sticky",
-            // Over the bar's own margin too, where what is scrolled would show.
-            right: t.spacing(-1),
-            pr: 1,
-            height: 1,
-            alignItems: "center",
-            bgcolor: "background.default",
-            // Where the rest is scrolled, it goes on under this.
-            borderLeft: `1px solid ${t.palette.divider}`,
-            [t.containerQueries.up(ROOMY)]: { right: t.spacing(-2), pr: 2, borderLeftWidth: 0 },
-          })}
-        >
+        <AlwaysInReach>
           <Tooltip title="The stage alone on the screen">
             <IconButton
               aria-label={props.full ? "With everything around the stage" : "The stage alone"}
@@ -197,9 +182,32 @@ export function StageBar(props: {
             </IconButton>
           </Tooltip>
           <ViewMenu {...props} />
-        </Stack>
+        </AlwaysInReach>
       </Stack>
     </Box>
+  );
+}
+
+/** In reach however far the rest of the bar is scrolled. */
+function AlwaysInReach(props: { children: ReactNode }) {
+  return (
+    <Stack
+      direction="row"
+      sx={(t) => ({
+        position: "sticky",
+        // Over the bar's own margin too, where what is scrolled would show.
+        right: t.spacing(-1),
+        pr: 1,
+        height: 1,
+        alignItems: "center",
+        bgcolor: "background.default",
+        // Where the rest is scrolled, it goes on under this.
+        borderLeft: `1px solid ${t.palette.divider}`,
+        [t.containerQueries.up(ROOMY)]: { right: t.spacing(-2), pr: 2, borderLeftWidth: 0 },
+      })}
+    >
+      {props.children}
+    </Stack>
   );
 }
 
