@@ -167,7 +167,15 @@ export function StageBar(props: {
           variant="caption"
           noWrap
           data-testid="readout"
-          sx={{ flex: 1, minWidth: 0, flexShrink: "1 !important", color: "measured", textAlign: "right" }}
+          sx={(t) => ({
+            flex: 1,
+            minWidth: 0,
+            flexShrink: "1 !important",
+            color: "measured",
+            textAlign: "right",
+            // A letter or two of it tell nothing.
+            [t.containerQueries.down(900)]: { visibility: "hidden" },
+          })}
         >
           {props.readout}
         </Typography>
