@@ -65,6 +65,17 @@ pub fn highest(plane: &[f32], width: usize, reach: usize) -> Vec<f32> {
     fold_around(plane, width, reach, f32::NEG_INFINITY, |most, value, _| if value > most { value } else { most })
 }
 
+/// The value in the middle of some, which are left in another order; nothing of none.
+pub fn median(values: &mut [f32]) -> Option<f32> {
+    quantile(values, 0.5)
+}
+
+/// The value that a share of some lie below, which are left in another order; nothing of none.
+pub fn quantile(values: &mut [f32], share: f64) -> Option<f32> {
+    let place = (values.len() as f64 * share) as usize;
+    (!values.is_empty()).then(|| *values.select_nth_unstable_by(place, f32::total_cmp).1)
+}
+
 /// 1 at each pixel above the second threshold, and at those above the first that hang together with one, corners included, over no more
 /// than so many steps; 0 elsewhere (hysteresis, as in Canny, IEEE PAMI 8, 1986).
 pub fn followed(plane: &[f32], width: usize, (least, sure): (f32, f32), steps: u32) -> Vec<f32> {

@@ -92,8 +92,8 @@ export function StageBar(props: {
           height: 1,
           gap: 0.5,
           px: 1,
-          "& .MuiButton-root": { minWidth: 0 },
-          [t.containerQueries.up(ROOMY)]: { gap: 1.5, px: 2, "& .MuiButton-root": { minWidth: 44 } },
+          [t.containerQueries.down(ROOMY)]: { "& .MuiButton-root": { minWidth: 0 } },
+          [t.containerQueries.up(ROOMY)]: { gap: 1.5, px: 2 },
           alignItems: "center",
           // On a narrow screen, or magnified, what does not fit is reached by scrolling and by Tab.
           overflowX: "auto",
@@ -232,7 +232,7 @@ export function ZoomChoice(props: {
       <Button color="inherit" aria-label="Whole picture" onClick={props.onFit}>
         Whole
       </Button>
-      <Button color="inherit" aria-label="100 per cent" onClick={() => props.onZoom(1)}>
+      <Button color="inherit" aria-label="100 per cent" onClick={() => props.onZoom(1)} sx={{ minWidth: 44 }}>
         100
       </Button>
       <Tooltip title="Closer or further, in pixels of the print">

@@ -8,6 +8,10 @@ use rawler::CFA;
 use rayon::prelude::*;
 
 use crate::colour::encode;
+use crate::plane::median;
+
+/// The most of a peak's green that pixels at the window's edge may have.
+const FAR_OFF: f32 = 0.7;
 
 /// Half the side of the window in which a point is looked at, in pixels.
 const REACH: usize = 5;
@@ -81,11 +85,11 @@ impl Pixels<'_> {
     fn is_peak(self, x: usize, y: usize) -> bool {
         let own = self.green(x, y);
         let far = [(x - REACH, y), (x + REACH, y), (x, y - REACH), (x, y + REACH)];
-        if far.into_iter().any(|(x, y)| self.green(x, y) > 0.7 * own) {
+        if far.into_iter().any(|(x, y)| self.green(x, y) > FAR_OFF * own) {
             return false;
         }
-        let around = (y - 3..=y + 3).flat_map(|v| (x - 3..=x + 3).map(move |u| (u, v)));
-        around.into_iter().all(|(u, v)| {
+        let mut around = (y - 3..=y + 3).flat_map(|v| (x - 3..=x + 3).map(move |u| (u, v)));
+        around.all(|(u, v)| {
             let is_before = (v, u) < (y, x);
             let other = self.green(u, v);
             if is_before { other < own } else { other <= own }
@@ -117,7 +121,8 @@ impl Pixels<'_> {
                 ring[colour].push(self.balanced(u, v)[colour]);
             }
         }
-        let middles = ring.each_mut().map(|values| middle_of(values));
+        let [red, green, blue] = ring.each_mut().map(|values| median(values));
+        let middles = [red?, green?, blue?];
         let mean = |values: [f32; 3]| values.map(encode).iter().sum::<f32>() / 3.0;
         let dark = mean(middles);
         let height = mean(self.balanced(x, y)) - dark;
@@ -138,7 +143,7 @@ impl Pixels<'_> {
                 for value in &mut spread[colour] {
                     *value = (*value - middles[colour]).abs();
                 }
-                (middles[colour], DEVIATIONS * middle_of(&mut spread[colour]))
+                (middles[colour], DEVIATIONS * median(&mut spread[colour]).unwrap_or(0.0))
             })
         })
     }
@@ -174,7 +179,7 @@ impl Pixels<'_> {
     fn factor(self, x: usize, y: usize, colour: usize, ground: (f32, f32), shape: &Shape, trust: f32) -> f32 {
         let (mut seen, mut estimated, mut own, mut all, mut squares) = (0.0, 0.0, 0.0, 0.0, 0.0);
         for (u, v) in window(x, y) {
-            let weight = shape.weight(u, v);
+            let weight = weight(shape.middle, u, v);
             let light = weight * (self.balanced(u, v)[colour] - ground.0);
             all += weight;
             if self.colours.color_at(v, u) == colour {
@@ -201,12 +206,6 @@ struct Shape {
     variance: f32,
 }
 
-impl Shape {
-    fn weight(&self, x: usize, y: usize) -> f32 {
-        weight(self.middle, x, y)
-    }
-}
-
 /// 1 within a point's reach, 0 beyond it.
 fn weight(middle: (f32, f32), x: usize, y: usize) -> f32 {
     (RADIUS + 0.5 - (x as f32 - middle.0).hypot(y as f32 - middle.1)).clamp(0.0, 1.0)
@@ -215,12 +214,6 @@ fn weight(middle: (f32, f32), x: usize, y: usize) -> f32 {
 /// The places of the window around a pixel.
 fn window(x: usize, y: usize) -> impl Iterator<Item = (usize, usize)> {
     (y - REACH..=y + REACH).flat_map(move |v| (x - REACH..=x + REACH).map(move |u| (u, v)))
-}
-
-/// The middle one of some values, which are left in another order; 0 of none.
-fn middle_of(values: &mut [f32]) -> f32 {
-    let half = values.len() / 2;
-    if values.is_empty() { 0.0 } else { *values.select_nth_unstable_by(half, f32::total_cmp).1 }
 }
 
 /// A point of light, and what its colours are multiplied by.

@@ -8,6 +8,7 @@ use rustfft::num_complex::Complex32;
 use crate::colour::{encode, linearise_fast};
 use crate::fourier::{Square, hann};
 use crate::picture::Original;
+use crate::plane::median;
 
 /// Side of a window in pixels; windows overlap by half.
 const WINDOW: usize = 128;
@@ -193,8 +194,7 @@ fn bin(row: isize, column: isize) -> usize {
 fn median_around(power: &[f32], row: isize, column: isize) -> f32 {
     let others = near(AROUND).filter(|(dy, dx)| dy.abs() > OWN || dx.abs() > OWN);
     let mut values: Vec<f32> = others.map(|(dy, dx)| power[bin(row + dy, column + dx)]).collect();
-    let middle = values.len() / 2;
-    *values.select_nth_unstable_by(middle, f32::total_cmp).1
+    median(&mut values).unwrap_or_default()
 }
 
 /// Where between three bins a peak is highest, -0.5 to 0.5 from the middle one: the apex of a parabola through their logarithms.

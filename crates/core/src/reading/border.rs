@@ -11,9 +11,9 @@ use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::reading::Border;
 
-use super::softness::median;
 use crate::enlarge::{Averaging, resample_in};
 use crate::picture::{Original, Planes};
+use crate::plane::median;
 use crate::warp::{BICUBIC, Window};
 
 /// Pixels of the longer side that is looked at.
@@ -194,10 +194,10 @@ impl Strip {
             .flat_map(|along| (0..thin).map(move |inwards| (along, inwards)))
             .map(|(a, i)| level(a, i))
             .collect();
-        let middle = |channel: usize| median(outermost.iter().map(|pixel| pixel[channel]).collect());
+        let middle = |channel: usize| median(&mut outermost.iter().map(|pixel| pixel[channel]).collect::<Vec<_>>());
         let colour = [middle(0)?, middle(1)?, middle(2)?];
         let distance = |pixel: [f32; 3]| (0..3).map(|c| (pixel[c] - colour[c]).abs()).fold(0.0, f32::max);
-        let uneven = median(outermost.iter().map(|pixel| distance(*pixel)).collect())?;
+        let uneven = median(&mut outermost.iter().map(|pixel| distance(*pixel)).collect::<Vec<_>>())?;
         if uneven > MOST_UNEVEN {
             return None;
         }

@@ -7,7 +7,7 @@
 
 use dettaglio_domain::reading::SoftnessReading;
 
-use crate::plane::gaussian;
+use crate::plane::{gaussian, median, quantile};
 
 /// The two Gaussians, in pixels.
 const NARROW: f32 = 1.0;
@@ -99,8 +99,8 @@ pub fn read(luminance: &[f32], width: usize, noise: f32) -> Option<SoftnessReadi
     if edges.len() < FEWEST {
         return None;
     }
-    let sigma = quantile(edges.iter().map(|e| e.sigma).collect(), 0.35)?;
-    let overshoot = median(edges.iter().map(|e| e.overshoot).collect())?;
+    let sigma = quantile(&mut edges.iter().map(|e| e.sigma).collect::<Vec<_>>(), 0.35)?;
+    let overshoot = median(&mut edges.iter().map(|e| e.overshoot).collect::<Vec<_>>())?;
     Some(SoftnessReading { sigma, shake: shake(&edges), overshoot, edges: edges.len() })
 }
 
@@ -108,9 +108,9 @@ pub fn read(luminance: &[f32], width: usize, noise: f32) -> Option<SoftnessReadi
 fn shake(edges: &[Edge]) -> Option<f32> {
     let sectors: Vec<Option<f32>> = (0..SECTORS)
         .map(|sector| {
-            let sigmas: Vec<f32> = edges.iter().filter(|e| e.sector == sector).map(|e| e.sigma).collect();
+            let mut sigmas: Vec<f32> = edges.iter().filter(|e| e.sector == sector).map(|e| e.sigma).collect();
             // The sharpest of them: a soft shadow lies one way too, and is no shake.
-            (sigmas.len() >= FEWEST / 4).then(|| quantile(sigmas, 0.25)).flatten()
+            (sigmas.len() >= FEWEST / 4).then(|| quantile(&mut sigmas, 0.25)).flatten()
         })
         .collect();
     let (worst, sigma) =
@@ -143,14 +143,4 @@ fn overshoot(luminance: &[f32], at: usize, width: usize, gx: f32, gy: f32, noise
     let below = low - profile[4..9].iter().copied().fold(f32::INFINITY, f32::min);
     // The extreme of five noisy values lies above their mean by about 1.2 sigma.
     Some(((above + below) / 2.0 - 1.2 * noise).max(0.0) / height)
-}
-
-/// The value in the middle; nothing of none.
-pub(super) fn median(values: Vec<f32>) -> Option<f32> {
-    quantile(values, 0.5)
-}
-
-fn quantile(mut values: Vec<f32>, share: f64) -> Option<f32> {
-    let place = (values.len() as f64 * share) as usize;
-    (!values.is_empty()).then(|| *values.select_nth_unstable_by(place, f32::total_cmp).1)
 }
