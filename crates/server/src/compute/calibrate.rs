@@ -29,9 +29,8 @@ pub async fn calibrate(studio: Arc<Studio>, stop: CancellationToken) {
     }
 }
 
-/// One model after the other; what was measured is kept for the next start.
+/// One model after the other; what was measured is kept at once, for the next start and for when another device has computed.
 async fn measure_what_is_unknown(studio: &Arc<Studio>, stop: &CancellationToken) {
-    let mut is_new = false;
     let shelf = studio.renderer().shelf();
     for model in shelf.offered() {
         let id = model.card().id.clone();
@@ -44,20 +43,18 @@ async fn measure_what_is_unknown(studio: &Arc<Studio>, stop: &CancellationToken)
         match blocking(move || forecast::rate_of(&timed, &quiet)).await {
             // Another device may have taken over meanwhile.
             Ok(Ok(Some(rate))) if device == Engine::device_name() => {
-                is_new = true;
                 studio.update_rates(|kept| {
                     kept.models.entry(id).or_insert(rate);
                 });
+                if let Err(error) = studio.keep_rates().await {
+                    tracing::warn!(%error, "what was measured of this machine's speed could not be kept");
+                }
             }
-            Ok(Ok(Some(_))) => {}
-            Ok(Ok(None)) => {}
+            Ok(Ok(_)) => {}
             Ok(Err(error)) => tracing::warn!(%error, "a model's speed could not be measured"),
             Err(problem) => tracing::warn!(detail = problem.detail, "a model's speed could not be measured"),
         }
         shelf.close_unused();
-    }
-    if is_new && let Err(error) = studio.keep_rates().await {
-        tracing::warn!(%error, "what was measured of this machine's speed could not be kept");
     }
 }
 

@@ -44,14 +44,14 @@ async fn speeds_are_measured_a_moment_after_the_start_and_times_follow() {
     let plan = Server::json(server.post(&format!("/originals/{id}/plan"), &intent(4.0)).await, StatusCode::OK).await;
     assert!(plan["seconds"].as_f64().is_some_and(|s| s > 0.0 && s < 60.0), "{plan}");
     let app = &server.service.as_ref().unwrap().app;
+    let measured = app.studio.rates();
     for _ in 0..100 {
-        let kept: i64 = sqlx::query_scalar("SELECT COUNT(*) FROM machines").fetch_one(app.store.pool()).await.unwrap();
-        if kept > 0 {
+        let kept = app.store.rates(app.studio.machine()).await.unwrap();
+        if kept.models.len() == measured.models.len() {
             break;
         }
         tokio::time::sleep(std::time::Duration::from_millis(100)).await;
     }
-    let measured = app.studio.rates();
     // As the next start does.
     app.studio.recall_rates().await.unwrap();
     let recalled = app.studio.rates();
