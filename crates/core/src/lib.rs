@@ -40,7 +40,6 @@ pub mod enlarge;
 pub mod face;
 pub mod finish;
 pub mod forecast;
-mod fourier;
 pub mod frame;
 #[cfg(fuzzing)]
 pub mod fuzzing;

@@ -5,10 +5,9 @@
 //! luminance (Welch 1967) and each frequency is compared with the median of those around it, white noise of one 8-bit level
 //! added to both: a pattern that such noise would hide is not seen.
 
+use dettaglio_fourier::{Complex32, Square};
 use rayon::prelude::*;
-use rustfft::num_complex::Complex32;
 
-use crate::fourier::Square;
 use crate::picture::Planes;
 
 /// Side of a window in pixels; windows overlap by half. Even, so that the lattices of 2 and 4 fall on whole bins.

@@ -1,7 +1,7 @@
 //! Reading: any accepted file becomes an upright [`Original`] and the facts about it.
 
 use std::fs::File;
-use std::io::{BufReader, Read, Seek};
+use std::io::{BufReader, Cursor, Read, Seek};
 use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::Path;
 
@@ -10,6 +10,7 @@ use dettaglio_domain::geometry::Size;
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::limits::Limits;
+use image::codecs::png::PngDecoder;
 use image::error::{ImageError, LimitErrorKind};
 use image::metadata::Orientation;
 use image::{ColorType, DynamicImage, ImageDecoder, ImageFormat, ImageReader};
@@ -241,8 +242,10 @@ pub fn thumbnail(original: &Original, long_edge: u32) -> Vec<u8> {
 /// [`CodecError::Damaged`] where it is no such file. For files of our own alone, of a few thousand pixels: strangers' are read by
 /// [`Decoders`](super::Decoders).
 pub fn read_thumbnail(png: &[u8]) -> Result<Planes, CodecError> {
-    let picture =
-        image::load_from_memory_with_format(png, ImageFormat::Png).map_err(|e| CodecError::Damaged(e.to_string()))?;
+    // The one decoder that it takes: asked by its format, all would be compiled once more.
+    let picture = PngDecoder::new(Cursor::new(png))
+        .and_then(DynamicImage::from_decoder)
+        .map_err(|e| CodecError::Damaged(e.to_string()))?;
     let (size, channels, samples) = flatten(picture);
     Ok(Original::new(ContentHash::of(png), size, channels, samples, None).planes())
 }

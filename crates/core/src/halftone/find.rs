@@ -2,11 +2,10 @@
 
 use dettaglio_domain::geometry::Region;
 use dettaglio_domain::halftone::{Halftone, Wave};
+use dettaglio_fourier::{Complex32, Square, hann};
 use rayon::prelude::*;
-use rustfft::num_complex::Complex32;
 
 use crate::colour::{encode, linearise_fast};
-use crate::fourier::{Square, hann};
 use crate::picture::Original;
 use crate::plane::median;
 

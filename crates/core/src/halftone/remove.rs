@@ -6,11 +6,10 @@
 
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::halftone::{Halftone, Wave};
+use dettaglio_fourier::{Complex32, Square};
 use rayon::prelude::*;
-use rustfft::num_complex::Complex32;
 
 use crate::colour::{encode_fast, linearise_fast};
-use crate::fourier::Square;
 use crate::picture::Planes;
 use crate::plane::{LEAST, cut, gaussian, gaussian_kernel};
 

@@ -2,10 +2,7 @@
 
 use dettaglio_domain::geometry::Size;
 use dettaglio_domain::reading::{Detail, Spectrum};
-use rustfft::FftPlanner;
-use rustfft::num_complex::Complex32;
-
-use crate::fourier::Square;
+use dettaglio_fourier::{Complex32, Square};
 
 /// Side of a patch.
 const PATCH: usize = 64;
@@ -226,7 +223,7 @@ fn peak(profile: &[f32], blocks: bool) -> Option<f32> {
             Complex32::new((v - mean) * window, 0.0)
         })
         .collect();
-    FftPlanner::new().plan_fft_forward(count).process(&mut values);
+    dettaglio_fourier::line(&mut values);
     let half = count / 2;
     let size: Vec<f32> = values[..=half].iter().map(|v| v.norm()).collect();
     let start = count / 9;

@@ -1,5 +1,6 @@
 //! One part of a picture, shrunk as a sensor would, on which candidates perform.
 
+use std::io::Cursor;
 use std::sync::OnceLock;
 
 use dettaglio_domain::affine::space;
@@ -15,6 +16,8 @@ use dettaglio_domain::recipe::{Recipe, RecipeError, Steps};
 use dettaglio_domain::rehearsal::Figures;
 use dettaglio_domain::size::Target;
 use dettaglio_domain::treatment::Treatment;
+use image::DynamicImage;
+use image::codecs::jpeg::JpegDecoder;
 
 use super::figures::between;
 use super::parts::SMALLEST;
@@ -248,6 +251,7 @@ fn compressed(planes: &Planes, quality: f32) -> Result<Original, CodecError> {
         .encode(&eight_bits(planes), size.width as u16, size.height as u16, jpeg_encoder::ColorType::Rgb)
         .map_err(|e| damaged(&e))?;
     // A file of our own, of a few thousand pixels: it needs no process of its own.
-    let picture = image::load_from_memory_with_format(&bytes, image::ImageFormat::Jpeg).map_err(|e| damaged(&e))?;
+    let decoded = JpegDecoder::new(Cursor::new(&bytes)).and_then(DynamicImage::from_decoder);
+    let picture = decoded.map_err(|e| damaged(&e))?;
     Ok(of_samples(size, picture.into_rgb8().into_raw()))
 }

@@ -1,13 +1,12 @@
 //! Baseline JPEG.
 
 use std::cell::RefCell;
-use std::io::Write;
 use std::sync::mpsc::Receiver;
 
 use dettaglio_domain::file::{Channels, Chroma, Format};
 use jpeg_encoder::{Density, Encoder as JpegEncoder, ImageBuffer, JpegColorType, SamplingFactor};
 
-use super::{Spec, abandoned, refusal};
+use super::{Sink, Spec, abandoned, refusal};
 use crate::codec::error::CodecError;
 use crate::codec::jpeg_segments::SEGMENT_BYTES;
 use crate::metadata::{iptc, xmp};
@@ -76,7 +75,7 @@ impl ImageBuffer for IncomingRows<'_> {
     }
 }
 
-pub(super) fn encode<W: Write>(out: W, spec: &Spec, bands: Receiver<Samples>) -> Result<(), CodecError> {
+pub(super) fn encode(out: &mut Sink, spec: &Spec, bands: Receiver<Samples>) -> Result<(), CodecError> {
     let quality = spec.settings.quality.clamp(1, 100);
     let mut encoder = JpegEncoder::new(out, quality);
     let full = match spec.settings.chroma {

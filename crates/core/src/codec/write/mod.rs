@@ -148,9 +148,9 @@ impl PictureWriter {
         let spec = Spec { size, channels, settings, carried };
         let (bands, receiver) = sync_channel(2);
         let encoder = std::thread::Builder::new().name("encoder".to_owned()).spawn(move || {
-            let mut out = BufWriter::with_capacity(1 << 20, file);
-            encode(&mut out, &spec, receiver)?;
-            Ok(out.into_inner().map_err(|e| e.into_error())?)
+            let mut file = file;
+            encode(&mut file, &spec, receiver)?;
+            Ok(file)
         })?;
         Ok(Self {
             size,
@@ -212,15 +212,25 @@ impl Drop for PictureWriter {
     }
 }
 
-fn encode<W: Write + Seek>(out: W, spec: &Spec, bands: Receiver<Samples>) -> Result<(), CodecError> {
+/// What a file is written to, on disk or in memory.
+trait Place: Write + Seek {}
+
+impl<P: Write + Seek> Place for P {}
+
+/// The one type that encoders write to: they are generic, and each further type would compile them once more.
+type Sink<'a> = BufWriter<&'a mut dyn Place>;
+
+fn encode(place: &mut dyn Place, spec: &Spec, bands: Receiver<Samples>) -> Result<(), CodecError> {
+    let mut out = Sink::with_capacity(1 << 18, place);
     match spec.settings.format {
-        Format::Tiff if spec.pixel_bytes() > CLASSIC_TIFF_BYTES => tiff::encode::<W, TiffKindBig>(out, spec, bands),
-        Format::Tiff => tiff::encode::<W, TiffKindStandard>(out, spec, bands),
-        Format::Png => png::encode(out, spec, bands),
-        Format::Jpeg => jpeg::encode(out, spec, bands),
-        Format::WebP => webp::encode(out, spec, bands),
+        Format::Tiff if spec.pixel_bytes() > CLASSIC_TIFF_BYTES => tiff::encode::<TiffKindBig>(&mut out, spec, bands),
+        Format::Tiff => tiff::encode::<TiffKindStandard>(&mut out, spec, bands),
+        Format::Png => png::encode(&mut out, spec, bands),
+        Format::Jpeg => jpeg::encode(&mut out, spec, bands),
+        Format::WebP => webp::encode(&mut out, spec, bands),
         Format::Dng => Err(CodecError::Unsupported("finished colours in a DNG".to_owned())),
-    }
+    }?;
+    Ok(out.flush()?)
 }
 
 fn abandoned() -> CodecError {

@@ -5,12 +5,12 @@ use std::sync::mpsc::Receiver;
 
 use dettaglio_domain::file::{Channels, Depth};
 
-use super::{SOFTWARE, Spec, abandoned, refusal};
+use super::{SOFTWARE, Sink, Spec, abandoned, refusal};
 use crate::codec::error::CodecError;
 use crate::metadata::xmp;
 use crate::picture::Samples;
 
-pub(super) fn encode<W: Write>(out: W, spec: &Spec, bands: Receiver<Samples>) -> Result<(), CodecError> {
+pub(super) fn encode(out: &mut Sink, spec: &Spec, bands: Receiver<Samples>) -> Result<(), CodecError> {
     let mut info = png::Info::with_size(spec.size.width, spec.size.height);
     info.color_type = match spec.channels {
         Channels::Grey => png::ColorType::Grayscale,

@@ -1,6 +1,6 @@
 //! TIFF 6.0 and BigTIFF.
 
-use std::io::{Seek, Write};
+use std::io::Write;
 use std::sync::mpsc::Receiver;
 
 use dettaglio_domain::file::{Channels, Compression};
@@ -9,7 +9,7 @@ use tiff::Directory;
 use tiff::encoder::{DirectoryEncoder, Rational, TiffEncoder, TiffKind};
 use tiff::tags::{CompressionMethod, PhotometricInterpretation, Predictor, ResolutionUnit, Tag, Type};
 
-use super::{SOFTWARE, Spec, abandoned, refusal};
+use super::{SOFTWARE, Sink, Spec, abandoned, refusal};
 use crate::codec::error::CodecError;
 use crate::metadata::{iptc, tiff_value, xmp};
 use crate::picture::Samples;
@@ -22,12 +22,8 @@ const STRIP_ROWS: u32 = 64;
 ///
 /// `tiff` compresses only pictures that it is given whole, so the strips are compressed here and it
 /// keeps the book: header, offsets and tags.
-pub(super) fn encode<W: Write + Seek, K: TiffKind>(
-    out: W,
-    spec: &Spec,
-    bands: Receiver<Samples>,
-) -> Result<(), CodecError> {
-    let mut file = TiffEncoder::<W, K>::new_generic(out).map_err(tiff_refusal)?;
+pub(super) fn encode<K: TiffKind>(out: &mut Sink, spec: &Spec, bands: Receiver<Samples>) -> Result<(), CodecError> {
+    let mut file = TiffEncoder::<_, K>::new_generic(out).map_err(tiff_refusal)?;
     let notes = write_exif_directories(&mut file, spec).map_err(tiff_refusal)?;
     let mut directory = file.image_directory().map_err(tiff_refusal)?;
     let channels = spec.channels.count();
@@ -79,8 +75,8 @@ fn native_bytes(band: &Samples) -> Vec<u8> {
 }
 
 /// Writes the EXIF and GPS directories, and answers the entries of the main one that name them and what it carries.
-fn write_exif_directories<W: Write + Seek, K: TiffKind>(
-    file: &mut TiffEncoder<W, K>,
+fn write_exif_directories<K: TiffKind>(
+    file: &mut TiffEncoder<&mut Sink, K>,
     spec: &Spec,
 ) -> tiff::TiffResult<Directory> {
     let mut entries = Directory::empty();
@@ -127,8 +123,8 @@ fn write_exif_directories<W: Write + Seek, K: TiffKind>(
 }
 
 /// The tags of TIFF 6.0 for a picture in compressed strips.
-fn describe_tiff<W: Write + Seek, K: TiffKind>(
-    directory: &mut DirectoryEncoder<'_, W, K>,
+fn describe_tiff<K: TiffKind>(
+    directory: &mut DirectoryEncoder<'_, &mut Sink, K>,
     spec: &Spec,
     offsets: &[K::OffsetType],
     counts: &[K::OffsetType],

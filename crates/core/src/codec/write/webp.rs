@@ -1,16 +1,15 @@
 //! Lossless WebP.
 
-use std::io::Write;
 use std::sync::mpsc::Receiver;
 
 use dettaglio_domain::file::Channels;
 
-use super::{Spec, abandoned, refusal};
+use super::{Sink, Spec, abandoned, refusal};
 use crate::codec::error::CodecError;
 use crate::picture::Samples;
 
 /// WebP is only encoded whole: the picture is collected first, at most 16,383 px a side.
-pub(super) fn encode<W: Write>(out: W, spec: &Spec, bands: Receiver<Samples>) -> Result<(), CodecError> {
+pub(super) fn encode(out: &mut Sink, spec: &Spec, bands: Receiver<Samples>) -> Result<(), CodecError> {
     let due = spec.pixel_bytes() as usize;
     let mut pixels = Vec::with_capacity(due);
     while pixels.len() < due {
