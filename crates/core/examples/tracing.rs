@@ -38,6 +38,9 @@ struct Drawn {
 /// Side of the larger drawings that are compared, in pixels.
 const LARGE: u32 = 2000;
 
+/// Straight lines that stand for a curve: as many as leave it by a hundredth of a small pixel at most.
+const PIECES: u32 = 128;
+
 /// A traced edge is near when it lies within this, in small pixels.
 const NEAR: f64 = 0.35;
 
@@ -55,7 +58,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         let quality = 60 + (number * 11 % 31) as u8;
         let small = rasterised(&shapes, side, 8);
         let file = jpeg(&small, quality)?;
-        let path = std::env::temp_dir().join(format!("dettaglio-emblem-{number}.jpg"));
+        let path = std::env::temp_dir().join(format!("dettaglio-emblem-{number}-{}.jpg", std::process::id()));
         std::fs::write(&path, &file)?;
         let decoded = read(&path, ContentHash::of(&file), &Limits::default())?;
         std::fs::remove_file(&path)?;
@@ -77,6 +80,17 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         let ratio = traced.nodes() as f64 / due as f64;
         let truth = rasterised(&shapes, LARGE, 3);
         let ours = rasterised(&polygons(&traced, scale), LARGE, 3);
+        if let Ok(d) = std::env::var("DUMP") {
+            let save = |n: &str, p: &Planes| {
+                std::fs::write(format!("{d}/{number}-{n}.png"), dettaglio_core::codec::png_bytes(p)).unwrap()
+            };
+            save("truth", &truth);
+            save("ours", &ours);
+            std::fs::write(format!("{d}/{number}.svg"), dettaglio_core::trace::svg(&traced, None)).unwrap();
+            std::fs::write(format!("{d}/{number}.jpg"), &file).unwrap();
+            println!("{number} {:.2} {ratio:.2}", psnr_rgb(&ours, &truth, 8));
+            continue;
+        }
         let mut enlarged = recipe.clone();
         enlarged.steps.enlarge = Choice::Learned { subject: LETTERING.to_owned(), grade: Grade::Fine, strength: 1.0 };
         let target = Target::Factor { factor: f64::from(LARGE) / scale };
@@ -228,8 +242,8 @@ fn polygons(traced: &Traced, side: f64) -> Vec<Drawn> {
             for segment in &outline.segments {
                 match *segment {
                     Segment::Line(end) => own.push(end),
-                    Segment::Curve(a, b, end) => own.extend((1..=16).map(|k| {
-                        let t = f64::from(k) / 16.0;
+                    Segment::Curve(a, b, end) => own.extend((1..=PIECES).map(|k| {
+                        let t = f64::from(k) / f64::from(PIECES);
                         let s = 1.0 - t;
                         let at = |p: [f64; 4]| {
                             s * s * s * p[0] + 3.0 * s * s * t * p[1] + 3.0 * s * t * t * p[2] + t * t * t * p[3]

@@ -1,5 +1,6 @@
 //! Tracing an original: enlarged for it, in its own crop and cleaned as its recipe says.
 
+use dettaglio_domain::clean::Clean;
 use dettaglio_domain::finish::Finish;
 use dettaglio_domain::frame::FrameError;
 use dettaglio_domain::kernel::Kernel;
@@ -8,9 +9,10 @@ use dettaglio_domain::recipe::{Choice, Recipe, RecipeError, Surround, Worked};
 use dettaglio_domain::size::Target;
 
 use super::error::TraceError;
+use super::refine::refined;
 use super::shapes::{Traced, trace};
 use crate::picture::Original;
-use crate::render::{Pace, RenderError, Renderer};
+use crate::render::{Cancelled, Pace, RenderError, Renderer};
 
 /// How many times as large a small picture is made, for its edges to be found to a tenth of its pixels.
 const CLOSER: f64 = 4.0;
@@ -33,6 +35,12 @@ pub enum DrawingError {
     /// It is no drawing.
     #[error(transparent)]
     Trace(#[from] TraceError),
+}
+
+impl From<Cancelled> for DrawingError {
+    fn from(cancelled: Cancelled) -> Self {
+        Self::Render(cancelled.into())
+    }
 }
 
 /// Traces an original in `most` colours at most: framed and cleaned as `recipe` says, and enlarged by the models for lettering and line, where
@@ -59,5 +67,12 @@ pub fn drawing(
     };
     let Worked { treatment, .. } = recipe.work_out(&shelf, original.size(), Target::Factor { factor })?;
     let planes = renderer.render(original, &treatment, treatment.sheet().whole().seen_as(), pace)?;
-    Ok(trace(&original.to_srgb(planes), kept, most)?)
+    let traced = trace(&original.to_srgb(planes), kept, most)?;
+
+    // What edges are measured on is the picture as it is: what a cleaner takes for noise of an edge may be its own.
+    recipe.steps.clean = Clean::default();
+    recipe.steps.enlarge = Choice::Plain { kernel: Kernel::Lanczos3 };
+    let Worked { treatment, .. } = recipe.work_out(&shelf, original.size(), Target::Factor { factor: 1.0 })?;
+    let small = renderer.render(original, &treatment, treatment.sheet().whole().seen_as(), pace)?;
+    Ok(refined(traced, &original.to_srgb(small), pace)?)
 }

@@ -188,7 +188,7 @@ fn direction<'a>(points: impl Iterator<Item = &'a Point>, reach: usize) -> Point
 }
 
 /// Where a line from `a` against direction `u` and one from `b` against `v` meet.
-fn meeting(a: Point, u: Point, b: Point, v: Point) -> Option<Point> {
+pub fn meeting(a: Point, u: Point, b: Point, v: Point) -> Option<Point> {
     let cross = u.0 * v.1 - u.1 * v.0;
     if cross.abs() < 0.2 {
         return None;
@@ -200,49 +200,51 @@ fn meeting(a: Point, u: Point, b: Point, v: Point) -> Option<Point> {
 
 /// Lines and curves through points, with these directions at the ends, both away from them.
 fn fit(points: &[Point], leaving: Point, arriving: Point, tolerance: f64, out: &mut Vec<Segment>) {
-    let (first, last) = (points[0], points[points.len() - 1]);
-    let chord = sub(last, first);
-    let closed = length(chord) < 1e-9;
-    if !closed {
-        let (along, span) = (unit(chord), length(chord));
-        let off = |p: &Point| {
-            let from = sub(*p, first);
-            let ahead = from.0 * along.0 + from.1 * along.1;
-            let beside = (from.0 * along.1 - from.1 * along.0).abs();
-            if ahead < -tolerance || ahead > span + tolerance { f64::INFINITY } else { beside }
-        };
-        if points.iter().map(off).fold(0.0, f64::max) <= tolerance {
-            out.push(Segment::Line(last));
-            return;
-        }
-    }
-    let mut split = points.len() / 2;
-    if !closed {
-        let mut at = by_length(points);
-        for _ in 0..6 {
-            let curve = bezier(points, &at, leaving, arriving);
-            let (worst, error) = farthest(points, &at, &curve);
-            if error <= tolerance {
-                out.push(Segment::Curve(curve[1], curve[2], curve[3]));
-                return;
-            }
-            split = worst;
-            // Far off, another try does not help.
-            if error > 6.0 * tolerance {
-                break;
-            }
-            at = points.iter().zip(&at).map(|(p, t)| nearer(&curve, *p, *t)).collect();
-        }
-    }
-    let split = split.clamp(1, points.len() - 2);
-    if points.len() < 4 {
-        out.push(Segment::Line(last));
-        return;
-    }
+    let split = match single(points, leaving, arriving, tolerance) {
+        Ok(segment) => return out.push(segment),
+        Err(_) if points.len() < 4 => return out.push(Segment::Line(points[points.len() - 1])),
+        Err(split) => split.clamp(1, points.len() - 2),
+    };
     let around = (points.len() / 8).clamp(1, MOST_AROUND);
     let through = unit(sub(points[split.saturating_sub(around)], points[(split + around).min(points.len() - 1)]));
     fit(&points[..=split], leaving, through, tolerance, out);
     fit(&points[split..], (-through.0, -through.1), arriving, tolerance, out);
+}
+
+/// The line or the curve along points, none of which it leaves by more than `tolerance`, with these directions at the ends, both away from
+/// them; where there is none, the place of the point that is farthest from the best.
+pub fn single(points: &[Point], leaving: Point, arriving: Point, tolerance: f64) -> Result<Segment, usize> {
+    let (first, last) = (points[0], points[points.len() - 1]);
+    let chord = sub(last, first);
+    if length(chord) < 1e-9 {
+        return Err(points.len() / 2);
+    }
+    let (along, span) = (unit(chord), length(chord));
+    let off = |p: &Point| {
+        let from = sub(*p, first);
+        let ahead = from.0 * along.0 + from.1 * along.1;
+        let beside = (from.0 * along.1 - from.1 * along.0).abs();
+        if ahead < -tolerance || ahead > span + tolerance { f64::INFINITY } else { beside }
+    };
+    if points.iter().map(off).fold(0.0, f64::max) <= tolerance {
+        return Ok(Segment::Line(last));
+    }
+    let mut split = points.len() / 2;
+    let mut at = by_length(points);
+    for _ in 0..6 {
+        let curve = bezier(points, &at, leaving, arriving);
+        let (worst, error) = farthest(points, &at, &curve);
+        if error <= tolerance {
+            return Ok(Segment::Curve(curve[1], curve[2], curve[3]));
+        }
+        split = worst;
+        // Far off, another try does not help.
+        if error > 6.0 * tolerance {
+            break;
+        }
+        at = points.iter().zip(&at).map(|(p, t)| nearer(&curve, *p, *t)).collect();
+    }
+    Err(split)
 }
 
 /// Parameters of points by how far along they lie, 0 to 1.
@@ -260,7 +262,7 @@ fn bezier(points: &[Point], at: &[f64], leaving: Point, arriving: Point) -> [Poi
     let (first, last) = (points[0], points[points.len() - 1]);
     let (mut c00, mut c01, mut c11, mut x0, mut x1) = (0.0, 0.0, 0.0, 0.0, 0.0);
     for (p, &t) in points.iter().zip(at) {
-        let (b0, b1, b2, b3) = weights(t);
+        let [b0, b1, b2, b3] = weights(t);
         let (u, v) = ((leaving.0 * b1, leaving.1 * b1), (arriving.0 * b2, arriving.1 * b2));
         c00 += u.0 * u.0 + u.1 * u.1;
         c01 += u.0 * v.0 + u.1 * v.1;
@@ -285,15 +287,15 @@ fn bezier(points: &[Point], at: &[f64], leaving: Point, arriving: Point) -> [Poi
     ]
 }
 
-fn weights(t: f64) -> (f64, f64, f64, f64) {
+/// How much each of a cubic curve's four points has of the place at `t`.
+pub fn weights(t: f64) -> [f64; 4] {
     let s = 1.0 - t;
-    (s * s * s, 3.0 * t * s * s, 3.0 * t * t * s, t * t * t)
+    [s * s * s, 3.0 * t * s * s, 3.0 * t * t * s, t * t * t]
 }
 
-fn on(curve: &[Point; 4], t: f64) -> Point {
-    let (a, b, c, d) = weights(t);
-    let mix = |of: fn(&Point) -> f64| a * of(&curve[0]) + b * of(&curve[1]) + c * of(&curve[2]) + d * of(&curve[3]);
-    (mix(|p| p.0), mix(|p| p.1))
+/// The place of a cubic curve at `t`, 0 to 1.
+pub fn on(curve: &[Point; 4], t: f64) -> Point {
+    weights(t).iter().zip(curve).fold((0.0, 0.0), |sum, (weight, p)| (sum.0 + weight * p.0, sum.1 + weight * p.1))
 }
 
 /// The point that lies farthest from a curve, and how far.
@@ -317,15 +319,15 @@ fn nearer(curve: &[Point; 4], point: Point, t: f64) -> f64 {
     if down.abs() < 1e-12 { t } else { (t - (off.0 * d1.0 + off.1 * d1.1) / down).clamp(0.0, 1.0) }
 }
 
-fn sub(a: Point, b: Point) -> Point {
+pub fn sub(a: Point, b: Point) -> Point {
     (a.0 - b.0, a.1 - b.1)
 }
 
-fn length(a: Point) -> f64 {
+pub fn length(a: Point) -> f64 {
     a.0.hypot(a.1)
 }
 
-fn unit(a: Point) -> Point {
+pub fn unit(a: Point) -> Point {
     let length = length(a).max(1e-12);
     (a.0 / length, a.1 / length)
 }

@@ -10,8 +10,10 @@ mod error;
 mod fit;
 mod palette;
 mod pdf;
+mod refine;
 mod regions;
 mod shapes;
+mod simplify;
 mod svg;
 
 pub use drawing::{DrawingError, drawing};

@@ -1,6 +1,7 @@
 //! The plain colours that a picture is drawn in.
 
 use dettaglio_domain::trace::MOST_COLOURS;
+use rayon::prelude::*;
 
 use super::error::TraceError;
 use crate::picture::Planes;
@@ -28,6 +29,21 @@ const LIKE: f32 = 0.025;
 
 /// Bits of each channel by which plain pixels are counted.
 const BITS: u32 = 5;
+
+/// A pixel is well within its colour where this much around it is of it, in small pixels.
+const WELL_WITHIN: f64 = 0.75;
+
+/// A colour of which so much lies well within is a colour of its own, in square small pixels.
+const LEAST_CORE: f64 = 6.0;
+
+/// Enlarging draws an edge out by this share of its height at most.
+const BEYOND: f32 = 0.35;
+
+/// A colour is explained by two others where it lies no further off the line between them; encoded, as [`weighed`].
+const EXPLAINED: f32 = 0.06;
+
+/// What a difference in colour counts beside one in brightness.
+const COLOUR_COUNTS: f32 = 0.35;
 
 /// The colours of a drawing, and which of its pixels are plain.
 pub struct Palette {
@@ -84,8 +100,79 @@ pub fn find(picture: &Planes, scale: f64, most: usize) -> Result<Palette, TraceE
     if (like as f32) < LEAST_LIKE * all as f32 {
         return Err(TraceError::NotDrawn { plain: like as f32 / all.max(1) as f32 });
     }
-    found.truncate(most);
-    Ok(Palette { colours: found.iter().map(|(count, sum, _)| mean(&(*count, *sum))).collect(), plain })
+    let cores = cores(picture, &plain, &colours, scale);
+    let mut colours = without_edges(colours, &cores);
+    colours.truncate(most);
+    Ok(Palette { colours, plain })
+}
+
+/// Of each colour, how much of it lies well within, in square pixels of the picture that was small.
+fn cores(picture: &Planes, plain: &[bool], colours: &[Colour], scale: f64) -> Vec<f64> {
+    let (width, height) = (picture.size().width as usize, picture.size().height as usize);
+    let every = u32::MAX >> (32 - colours.len().clamp(1, 32));
+    let label = |i: usize| if plain[i] { nearest(colours, every, at(picture, i)).unwrap_or(u8::MAX) } else { u8::MAX };
+    let labels: Vec<u8> = (0..width * height).into_par_iter().map(label).collect();
+    let reach = (WELL_WITHIN * scale).round().max(1.0) as usize;
+    // How many of one colour a pixel ends, along its row; then how many rows of which all are such.
+    let mut counts = vec![0_usize; colours.len()];
+    let mut above = vec![0_usize; width];
+    for y in 0..height {
+        let mut run = 0;
+        for x in 0..width {
+            let i = y * width + x;
+            run = if x > 0 && labels[i] == labels[i - 1] { run + 1 } else { 1 };
+            let same = y > 0 && labels[i] == labels[i - width];
+            above[x] = if run <= 2 * reach {
+                0
+            } else if same {
+                above[x] + 1
+            } else {
+                1
+            };
+            if above[x] > 2 * reach && labels[i] != u8::MAX {
+                counts[usize::from(labels[i])] += 1;
+            }
+        }
+    }
+    counts.into_iter().map(|count| count as f64 / (scale * scale)).collect()
+}
+
+/// The colours, those that cover most first, but for those that are nowhere wide and are what enlarging makes of others' edges: mixed of two,
+/// or a little further away from one than another that covers more.
+fn without_edges(colours: Vec<Colour>, cores: &[f64]) -> Vec<Colour> {
+    let wide = |i: usize| cores[i] >= LEAST_CORE;
+    let mut kept = vec![true; colours.len()];
+    // Those that cover least first.
+    for i in (0..colours.len()).rev().filter(|i| !wide(*i)) {
+        let others = || (0..colours.len()).filter(|j| *j != i && kept[*j]);
+        let explained = others().any(|a| {
+            others().filter(|b| *b != a).any(|b| {
+                let (share, off) = between(colours[i], colours[a], colours[b]);
+                let most = if b < i { 1.0 + BEYOND } else { 1.0 };
+                share > 0.0 && share < most && off < EXPLAINED
+            })
+        });
+        kept[i] = !explained;
+    }
+    colours.into_iter().zip(kept).filter_map(|(colour, kept)| kept.then_some(colour)).collect()
+}
+
+/// How far a colour lies from one towards another, and how far off the line between them, as [`weighed`].
+fn between(colour: Colour, from: Colour, to: Colour) -> (f32, f32) {
+    let from = weighed(from);
+    let less = |a: Colour| [0, 1, 2].map(|c| a[c] - from[c]);
+    let (way, gone) = (less(weighed(to)), less(weighed(colour)));
+    let dot = |a: Colour, b: Colour| a[0] * b[0] + a[1] * b[1] + a[2] * b[2];
+    let share = dot(way, gone) / dot(way, way).max(1e-9);
+    let off = [0, 1, 2].map(|c| gone[c] - share * way[c]);
+    (share, dot(off, off).sqrt())
+}
+
+/// Luminance (BT.601), and by how much red and blue exceed it: the last two count less, as files keep colour at half the size, so that beside an
+/// edge it is not what was drawn.
+pub fn weighed([r, g, b]: Colour) -> Colour {
+    let luminance = 0.299 * r + 0.587 * g + 0.114 * b;
+    [luminance, COLOUR_COUNTS * (r - luminance), COLOUR_COUNTS * (b - luminance)]
 }
 
 /// The colour of a pixel, by its place in a row-major picture.

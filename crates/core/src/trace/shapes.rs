@@ -10,7 +10,7 @@ use super::{contour, fit, palette, regions};
 use crate::picture::Planes;
 
 /// How far a curve may lie from the edge that it stands for, in pixels of the picture that was small.
-const TOLERANCE: f64 = 0.2;
+const TOLERANCE: f64 = 0.25;
 
 /// Shapes of less area are dirt, in square pixels of the picture that was small.
 const LEAST_AREA: f64 = 2.0;
