@@ -1,5 +1,6 @@
 //! The plain colours that a picture is drawn in.
 
+use dettaglio_domain::geometry::Size;
 use dettaglio_domain::trace::MOST_COLOURS;
 use rayon::prelude::*;
 
@@ -37,10 +38,10 @@ const WELL_WITHIN: f64 = 0.75;
 const LEAST_CORE: f64 = 6.0;
 
 /// Enlarging draws an edge out by this share of its height at most.
-const BEYOND: f32 = 0.35;
+const BEYOND: f32 = 0.15;
 
 /// A colour is explained by two others where it lies no further off the line between them; encoded, as [`weighed`].
-const EXPLAINED: f32 = 0.06;
+pub const EXPLAINED: f32 = 0.06;
 
 /// What a difference in colour counts beside one in brightness.
 const COLOUR_COUNTS: f32 = 0.35;
@@ -49,6 +50,8 @@ const COLOUR_COUNTS: f32 = 0.35;
 pub struct Palette {
     /// Those that cover most first.
     pub colours: Vec<Colour>,
+    /// Whether each is wider somewhere than a fine line.
+    pub wide: Vec<bool>,
     /// Row by row.
     pub plain: Vec<bool>,
 }
@@ -100,65 +103,52 @@ pub fn find(picture: &Planes, scale: f64, most: usize) -> Result<Palette, TraceE
     if (like as f32) < LEAST_LIKE * all as f32 {
         return Err(TraceError::NotDrawn { plain: like as f32 / all.max(1) as f32 });
     }
-    let cores = cores(picture, &plain, &colours, scale);
-    let mut colours = without_edges(colours, &cores);
-    colours.truncate(most);
-    Ok(Palette { colours, plain })
+    let label = |i: usize| nearest(&colours, every, at(picture, i)).unwrap_or(0);
+    let labels: Vec<u8> = (0..plain.len()).into_par_iter().map(label).collect();
+    let mut cores = vec![0.0; colours.len()];
+    let well = well_within(&labels, picture.size(), scale);
+    for (label, _) in labels.iter().zip(well).filter(|(_, well)| *well) {
+        cores[usize::from(*label)] += 1.0 / (scale * scale);
+    }
+    let wide: Vec<bool> = cores.iter().map(|core| *core >= LEAST_CORE).collect();
+    let drawn = (0..colours.len()).filter(|i| !is_overshoot(*i, &colours, &wide)).take(most);
+    let (colours, wide) = drawn.map(|i| (colours[i], wide[i])).unzip();
+    Ok(Palette { colours, wide, plain })
 }
 
-/// Of each colour, how much of it lies well within, in square pixels of the picture that was small.
-fn cores(picture: &Planes, plain: &[bool], colours: &[Colour], scale: f64) -> Vec<f64> {
-    let (width, height) = (picture.size().width as usize, picture.size().height as usize);
-    let every = u32::MAX >> (32 - colours.len().clamp(1, 32));
-    let label = |i: usize| if plain[i] { nearest(colours, every, at(picture, i)).unwrap_or(u8::MAX) } else { u8::MAX };
-    let labels: Vec<u8> = (0..width * height).into_par_iter().map(label).collect();
-    let reach = (WELL_WITHIN * scale).round().max(1.0) as usize;
-    // How many of one colour a pixel ends, along its row; then how many rows of which all are such.
-    let mut counts = vec![0_usize; colours.len()];
-    let mut above = vec![0_usize; width];
-    for y in 0..height {
-        let mut run = 0;
-        for x in 0..width {
-            let i = y * width + x;
-            run = if x > 0 && labels[i] == labels[i - 1] { run + 1 } else { 1 };
-            let same = y > 0 && labels[i] == labels[i - width];
-            above[x] = if run <= 2 * reach {
-                0
-            } else if same {
-                above[x] + 1
-            } else {
-                1
-            };
-            if above[x] > 2 * reach && labels[i] != u8::MAX {
-                counts[usize::from(labels[i])] += 1;
-            }
-        }
-    }
-    counts.into_iter().map(|count| count as f64 / (scale * scale)).collect()
+/// Which pixels are the last of a square of one label, [`WELL_WITHIN`] to all sides of its middle.
+pub fn well_within(labels: &[u8], size: Size, scale: f64) -> Vec<bool> {
+    let width = size.width as usize;
+    let side = 2 * (WELL_WITHIN * scale).round().max(1.0) as usize + 1;
+    // How many of one label a pixel ends in its row; and how many rows, it the last of them, in which that is the square's side.
+    let mut run = 0;
+    let mut rows = vec![0_usize; width];
+    let of_pixel = |i: usize| {
+        let x = i % width;
+        run = if x > 0 && labels[i] == labels[i - 1] { run + 1 } else { 1 };
+        let same = i >= width && labels[i] == labels[i - width];
+        rows[x] = match (run >= side, same) {
+            (false, _) => 0,
+            (true, true) => rows[x] + 1,
+            (true, false) => 1,
+        };
+        rows[x] >= side
+    };
+    (0..labels.len()).map(of_pixel).collect()
 }
 
-/// The colours, those that cover most first, but for those that are nowhere wide and are what enlarging makes of others' edges: mixed of two,
-/// or a little further away from one than another that covers more.
-fn without_edges(colours: Vec<Colour>, cores: &[f64]) -> Vec<Colour> {
-    let wide = |i: usize| cores[i] >= LEAST_CORE;
-    let mut kept = vec![true; colours.len()];
-    // Those that cover least first.
-    for i in (0..colours.len()).rev().filter(|i| !wide(*i)) {
-        let others = || (0..colours.len()).filter(|j| *j != i && kept[*j]);
-        let explained = others().any(|a| {
-            others().filter(|b| *b != a).any(|b| {
-                let (share, off) = between(colours[i], colours[a], colours[b]);
-                let most = if b < i { 1.0 + BEYOND } else { 1.0 };
-                share > 0.0 && share < most && off < EXPLAINED
-            })
-        });
-        kept[i] = !explained;
-    }
-    colours.into_iter().zip(kept).filter_map(|(colour, kept)| kept.then_some(colour)).collect()
+/// Whether a colour is what enlarging makes beside an edge: nowhere wide, and a little further away from one than another that is.
+fn is_overshoot(i: usize, colours: &[Colour], wide: &[bool]) -> bool {
+    let others = || (0..colours.len()).filter(|j| *j != i);
+    let is_beyond = |from: usize, to: usize| {
+        let (share, off) = between(colours[i], colours[from], colours[to]);
+        from != to && wide[to] && (1.0..1.0 + BEYOND).contains(&share) && off < EXPLAINED
+    };
+    !wide[i] && others().any(|from| others().any(|to| is_beyond(from, to)))
 }
 
 /// How far a colour lies from one towards another, and how far off the line between them, as [`weighed`].
-fn between(colour: Colour, from: Colour, to: Colour) -> (f32, f32) {
+pub fn between(colour: Colour, from: Colour, to: Colour) -> (f32, f32) {
     let from = weighed(from);
     let less = |a: Colour| [0, 1, 2].map(|c| a[c] - from[c]);
     let (way, gone) = (less(weighed(to)), less(weighed(colour)));
@@ -229,4 +219,42 @@ fn oklab(colour: Colour) -> [f32; 3] {
         1.977_998_5 * l - 2.428_592_2 * m + 0.450_593_7 * s,
         0.025_904_037 * l + 0.782_771_77 * m - 0.808_675_77 * s,
     ]
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const PAPER: Colour = [0.95, 0.93, 0.88];
+    const INK: Colour = [0.13, 0.21, 0.24];
+    const DARKER: Colour = [0.06, 0.13, 0.17];
+    const GLASS: Colour = [0.18, 0.5, 0.52];
+
+    #[test]
+    fn what_is_darker_than_a_wide_ink_is_its_edge_and_a_dark_line_on_a_light_one_is_not() {
+        let colours = [PAPER, INK, DARKER];
+        assert!(is_overshoot(2, &colours, &[true, true, false]));
+        assert!(!is_overshoot(2, &colours, &[true, true, true]), "wide itself");
+        assert!(!is_overshoot(2, &colours, &[true, false, false]), "beside what is a line too");
+        assert!(!is_overshoot(2, &[PAPER, GLASS, INK], &[true, true, false]), "of another colour");
+    }
+
+    #[test]
+    fn a_mixture_lies_on_the_line_between_its_colours() {
+        let half = [0, 1, 2].map(|c| (PAPER[c] + INK[c]) / 2.0);
+        let (share, off) = between(half, PAPER, INK);
+        assert!((share - 0.5).abs() < 1e-3 && off < 1e-3, "{share} {off}");
+        assert!(between(GLASS, PAPER, INK).1 > EXPLAINED);
+    }
+
+    #[test]
+    fn a_strip_is_wide_where_a_square_fits() {
+        let size = Size::new(40, 12);
+        let strip = |from: usize, to: usize| -> Vec<u8> {
+            (0..480).map(|i| u8::from((from..to).contains(&(i / 40)))).collect()
+        };
+        let found = |labels: &[u8]| well_within(labels, size, 4.0).iter().zip(labels).any(|(well, l)| *well && *l == 1);
+        assert!(found(&strip(2, 9)));
+        assert!(!found(&strip(2, 8)), "seven pixels are asked for");
+    }
 }

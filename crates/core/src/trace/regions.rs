@@ -2,7 +2,7 @@
 
 use dettaglio_domain::geometry::Size;
 
-use super::palette::{Colour, Palette, at, distance, nearest};
+use super::palette::{Colour, EXPLAINED, Palette, at, between, distance, nearest, well_within};
 use crate::picture::Planes;
 
 /// The colour of each pixel, by its place in the palette, row by row; and all that occur around it, as bits.
@@ -20,6 +20,12 @@ const BELOW: f64 = 0.5;
 
 /// A line is lighter or darker than both of its sides by this much, in encoded values, and along itself by less than half of it.
 const RIDGE: f32 = 0.1;
+
+/// A line lies on one ground where this share of what it touches is of one colour.
+const ONE_GROUND: f32 = 0.75;
+
+/// By how much less off, encoded, others must explain a narrow region's colour than its own does.
+const BETTER: f32 = 0.02;
 
 /// Gives each pixel one of the palette's colours: one that is plain the nearest; one on an edge the nearest of those around it, so that what
 /// lies between two colours is not taken for a third.
@@ -58,8 +64,99 @@ pub fn label(picture: &Planes, palette: &Palette, scale: f64) -> Labels {
             nearest(&palette.colours, allowed, at(picture, i)).unwrap_or(0)
         })
         .collect();
+    let of = without_mixtures(of, picture, palette, scale);
     let bits: Vec<u32> = of.iter().map(|label| 1 << label).collect();
     Labels { size, of, around: spread(&bits, width, height, reach) }
+}
+
+/// Regions that are nowhere wide, and which two other colours explain better than their own: each pixel goes to the nearer of the two. A narrow
+/// gap between dark lines is no third colour, and neither is what lies between two. But a fine line on one ground keeps a colour that only
+/// fine lines have: it is paler than its ink.
+fn without_mixtures(mut of: Vec<u8>, picture: &Planes, palette: &Palette, scale: f64) -> Vec<u8> {
+    let colours = &palette.colours;
+    let well = well_within(&of, picture.size(), scale);
+    for region in regions(&of, picture.size()) {
+        let own = usize::from(of[region[0]]);
+        if region.iter().any(|i| well[*i]) || (!palette.wide[own] && on_one_ground(&of, &region, picture.size())) {
+            continue;
+        }
+        let share = 1.0 / region.len() as f32;
+        let mut mean = [0.0; 3];
+        region.iter().for_each(|i| (0..3).for_each(|c| mean[c] += share * at(picture, *i)[c]));
+        let mut with_own = f32::INFINITY;
+        let mut without = (f32::INFINITY, 0, 0);
+        for a in 0..colours.len() {
+            for b in a + 1..colours.len() {
+                let (share, off) = between(mean, colours[a], colours[b]);
+                if !(0.0..=1.0).contains(&share) {
+                    continue;
+                }
+                if a == own || b == own {
+                    with_own = with_own.min(off);
+                } else if off < without.0 {
+                    without = (off, a, b);
+                }
+            }
+        }
+        let (off, a, b) = without;
+        // A colour that only fine lines have is mixed of others itself.
+        if off < EXPLAINED && (!palette.wide[own] || off + BETTER < with_own) {
+            for i in region {
+                of[i] = if between(at(picture, i), colours[a], colours[b]).0 > 0.5 { b } else { a } as u8;
+            }
+        }
+    }
+    of
+}
+
+/// Whether what a region touches is of one label for the most part.
+fn on_one_ground(of: &[u8], region: &[usize], size: Size) -> bool {
+    let mut counts = [0_u32; 32];
+    let own = of[region[0]];
+    region
+        .iter()
+        .flat_map(|i| beside(*i, size))
+        .filter(|j| of[*j] != own)
+        .for_each(|j| counts[usize::from(of[j])] += 1);
+    let most = counts.iter().max().copied().unwrap_or(0);
+    most as f32 >= ONE_GROUND * counts.iter().sum::<u32>() as f32
+}
+
+/// The pixels next to one.
+fn beside(i: usize, size: Size) -> impl Iterator<Item = usize> {
+    let (width, height) = (size.width as usize, size.height as usize);
+    let (x, y) = (i % width, i / width);
+    let around = [
+        (x > 0).then(|| i - 1),
+        (x + 1 < width).then(|| i + 1),
+        (y > 0).then(|| i - width),
+        (y + 1 < height).then(|| i + width),
+    ];
+    around.into_iter().flatten()
+}
+
+/// The pixels of each connected region of one label.
+fn regions(of: &[u8], size: Size) -> Vec<Vec<usize>> {
+    let mut seen = vec![false; of.len()];
+    let mut found = Vec::new();
+    for start in 0..of.len() {
+        if std::mem::replace(&mut seen[start], true) {
+            continue;
+        }
+        let mut region = vec![start];
+        let mut next = 0;
+        while next < region.len() {
+            let i = region[next];
+            next += 1;
+            for j in beside(i, size).filter(|j| of[*j] == of[i]) {
+                if !std::mem::replace(&mut seen[j], true) {
+                    region.push(j);
+                }
+            }
+        }
+        found.push(region);
+    }
+    found
 }
 
 /// The ink of a line that is thinner than a small pixel and so paler than it: what, laid over the colour beside it, comes nearest.
@@ -196,5 +293,61 @@ impl Labels {
             }
         }
         covered
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const PAPER: Colour = [0.95, 0.93, 0.88];
+    const INK: Colour = [0.13, 0.21, 0.24];
+    const GLASS: Colour = [0.18, 0.5, 0.52];
+    const SIDE: usize = 30;
+
+    fn mixed(a: Colour, b: Colour, share: f32) -> Colour {
+        [0, 1, 2].map(|c| a[c] + (b[c] - a[c]) * share)
+    }
+
+    /// Rows of these colours, and the labels that were given to them.
+    fn relabelled(rows: impl Fn(usize) -> (Colour, u8), colours: &[Colour], wide: &[bool]) -> Vec<u8> {
+        let size = Size::new(SIDE as u32, SIDE as u32);
+        let values =
+            (0..3).flat_map(|c| (0..SIDE * SIDE).map(move |i| (c, i))).map(|(c, i)| rows(i / SIDE).0[c]).collect();
+        let picture = Planes::from_values(size, values);
+        let palette = Palette { colours: colours.to_vec(), wide: wide.to_vec(), plain: vec![true; SIDE * SIDE] };
+        let of = (0..SIDE * SIDE).map(|i| rows(i / SIDE).1).collect();
+        without_mixtures(of, &picture, &palette, 4.0).into_iter().step_by(SIDE).collect()
+    }
+
+    #[test]
+    fn a_narrow_gap_between_dark_lines_is_no_third_colour() {
+        let gap = mixed(PAPER, INK, 0.4);
+        let rows = |y: usize| if (13..16).contains(&y) { (gap, 2) } else { (INK, 1) };
+        let found = relabelled(rows, &[PAPER, INK, GLASS], &[true; 3]);
+        assert!(found[13..16].iter().all(|label| *label == 0), "{found:?}");
+    }
+
+    #[test]
+    fn a_line_of_a_colour_of_its_own_keeps_it() {
+        let rows = |y: usize| if (13..16).contains(&y) { (GLASS, 2) } else { (PAPER, 0) };
+        let found = relabelled(rows, &[PAPER, INK, GLASS], &[true; 3]);
+        assert!(found[13..16].iter().all(|label| *label == 2), "{found:?}");
+    }
+
+    #[test]
+    fn what_is_mixed_of_two_goes_between_them_and_stays_on_one_ground() {
+        let pale = mixed(GLASS, INK, 0.6);
+        let (colours, wide) = ([PAPER, INK, GLASS, pale], [true, true, true, false]);
+        let between = |y: usize| match y {
+            0..13 => (INK, 1),
+            13..16 => (pale, 3),
+            _ => (GLASS, 2),
+        };
+        let found = relabelled(between, &colours, &wide);
+        assert!(found[13..16].iter().all(|label| *label == 1), "{found:?}");
+        let line = |y: usize| if (13..16).contains(&y) { (pale, 3) } else { (GLASS, 2) };
+        let found = relabelled(line, &colours, &wide);
+        assert!(found[13..16].iter().all(|label| *label == 3), "{found:?}");
     }
 }
