@@ -58,7 +58,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         let quality = 60 + (number * 11 % 31) as u8;
         let small = rasterised(&shapes, side, 8);
         let file = jpeg(&small, quality)?;
-        let path = std::env::temp_dir().join(format!("dettaglio-emblem-{number}-{}.jpg", std::process::id()));
+        let path = std::env::temp_dir().join(format!("dettaglio-emblem-{number}.jpg"));
         std::fs::write(&path, &file)?;
         let decoded = read(&path, ContentHash::of(&file), &Limits::default())?;
         std::fs::remove_file(&path)?;
@@ -80,17 +80,6 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         let ratio = traced.nodes() as f64 / due as f64;
         let truth = rasterised(&shapes, LARGE, 3);
         let ours = rasterised(&polygons(&traced, scale), LARGE, 3);
-        if let Ok(d) = std::env::var("DUMP") {
-            let save = |n: &str, p: &Planes| {
-                std::fs::write(format!("{d}/{number}-{n}.png"), dettaglio_core::codec::png_bytes(p)).unwrap()
-            };
-            save("truth", &truth);
-            save("ours", &ours);
-            std::fs::write(format!("{d}/{number}.svg"), dettaglio_core::trace::svg(&traced, None)).unwrap();
-            std::fs::write(format!("{d}/{number}.jpg"), &file).unwrap();
-            println!("{number} {:.2} {ratio:.2}", psnr_rgb(&ours, &truth, 8));
-            continue;
-        }
         let mut enlarged = recipe.clone();
         enlarged.steps.enlarge = Choice::Learned { subject: LETTERING.to_owned(), grade: Grade::Fine, strength: 1.0 };
         let target = Target::Factor { factor: f64::from(LARGE) / scale };

@@ -175,11 +175,12 @@ fn a_circle_is_found() {
 }
 
 /// In the order in which they stand on each other: none names one that comes after it.
-const ORDER: [&str; 5] = ["domain", "core", "store", "server", "cli"];
+const ORDER: [&str; 6] = ["domain", "fourier", "core", "store", "server", "cli"];
 
 #[rstest]
 #[case("domain", &[])]
-#[case("core", &["domain"])]
+#[case("fourier", &[])]
+#[case("core", &["domain", "fourier"])]
 #[case("store", &["domain"])]
 #[case("server", &["domain", "core", "store"])]
 #[case("cli", &["domain", "core"])]
