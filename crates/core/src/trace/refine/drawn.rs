@@ -84,9 +84,10 @@ impl Drawn {
         for path in paths {
             for (a, b) in path.edges() {
                 let line = |y: f64| (y * LINES as f64 - 0.5).ceil().clamp(0.0, (height * LINES) as f64) as usize;
-                for number in line(a.1.min(b.1))..line(a.1.max(b.1)) {
+                let (first, end) = (line(a.1.min(b.1)), line(a.1.max(b.1)));
+                for (number, line) in crossings.iter_mut().enumerate().take(end).skip(first) {
                     let y = (number as f64 + 0.5) / LINES as f64;
-                    crossings[number].push((a.0 + (y - a.1) / (b.1 - a.1) * (b.0 - a.0), 1 << path.shape));
+                    line.push((a.0 + (y - a.1) / (b.1 - a.1) * (b.0 - a.0), 1 << path.shape));
                 }
             }
         }

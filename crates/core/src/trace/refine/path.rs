@@ -184,11 +184,11 @@ impl Path {
     pub fn split(&self, which: &[bool]) -> Self {
         let count = self.nodes.len();
         let mut out = Self { shape: self.shape, nodes: Vec::new(), handles: Vec::new(), smooth: Vec::new() };
-        for i in 0..count {
+        for (i, split) in which.iter().enumerate() {
             let (from, to) = (self.nodes[i], self.nodes[(i + 1) % count]);
             out.nodes.push(from);
             out.smooth.push(self.smooth[i]);
-            match (which[i], self.handles[i]) {
+            match (split, self.handles[i]) {
                 (false, handles) => out.handles.push(handles),
                 (true, None) => {
                     let third = ((to.0 - from.0) / 3.0, (to.1 - from.1) / 3.0);

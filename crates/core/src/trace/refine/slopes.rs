@@ -133,9 +133,9 @@ pub fn strained(path: &Path, drawn: &Drawn, given: &Given) -> Vec<bool> {
         (0..WAVES).any(|wave| {
             let (mut along, mut own) = (0.0, 0.0);
             for (pixel, slopes) in &pixels {
-                for c in 0..3 {
-                    along += slopes[wave][c] * f64::from(drawn.missing[*pixel][c]);
-                    own += slopes[wave][c] * slopes[wave][c];
+                for (slope, missing) in slopes[wave].iter().zip(drawn.missing[*pixel]) {
+                    along += slope * f64::from(missing);
+                    own += slope * slope;
                 }
             }
             let wide = along / own.max(1e-12);
