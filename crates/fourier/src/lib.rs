@@ -1,7 +1,7 @@
 //! The Fourier transform of lines and squares of values.
 //!
 //! A crate of its own, as the library is generic: whoever plans a transform compiles every butterfly of it for every
-//! instruction set, a fifth of the core's time in the compiler. Here that happens once.
+//! instruction set, a seventh of the core's time in the compiler. Here that happens once.
 
 use std::sync::Arc;
 

@@ -4,4 +4,5 @@ mod original;
 pub(crate) mod planes;
 
 pub use original::{Original, Samples};
+pub(crate) use planes::luminance;
 pub use planes::{Planes, View, fill_up};

@@ -14,6 +14,11 @@ pub struct Planes {
     values: Vec<f32>,
 }
 
+/// How bright a colour is, of encoded values: BT.601.
+pub(crate) fn luminance([r, g, b]: [f32; 3]) -> f32 {
+    0.299 * r + 0.587 * g + 0.114 * b
+}
+
 impl Planes {
     /// All black.
     pub fn black(size: Size) -> Self {
@@ -118,7 +123,7 @@ impl Planes {
     pub fn luminance(&self) -> Vec<f32> {
         let (r, (g, b)) = (self.plane(0), (self.plane(1), self.plane(2)));
         let weighed = r.par_iter().zip(g.par_iter().zip(b)).with_min_len(LEAST);
-        weighed.map(|(r, (g, b))| 0.299 * r + 0.587 * g + 0.114 * b).collect()
+        weighed.map(|(r, (g, b))| luminance([*r, *g, *b])).collect()
     }
 }
 

@@ -9,7 +9,7 @@ use dettaglio_domain::geometry::Region;
 use super::drawn;
 use super::level::{Below, Level};
 use super::pace::{Pace, RenderError};
-use crate::picture::Planes;
+use crate::picture::{Planes, luminance};
 use crate::plane::{box_mean, slope_energy, smoothstep};
 
 /// Pixels around a pixel that decide whether Keep texture counts it as texture.
@@ -122,7 +122,7 @@ fn add(total: &mut Planes, before: &Planes, after: &Planes, share: Share, region
         for x in 0..columns {
             let at = (y + inset.1) * width + x + inset.0;
             let difference = [0, 1, 2].map(|channel| before.plane(channel)[at] - after.plane(channel)[at]);
-            let luminance = 0.299 * difference[0] + 0.587 * difference[1] + 0.114 * difference[2];
+            let luminance = luminance(difference);
             let of_luminance = grain + mask.as_ref().map_or(0.0, |m| texture * m[at]);
             for (channel, value) in difference.into_iter().enumerate() {
                 let value = of_luminance * luminance + speckle * (value - luminance);

@@ -293,6 +293,12 @@ pub fn weights(t: f64) -> [f64; 4] {
     [s * s * s, 3.0 * t * s * s, 3.0 * t * t * s, t * t * t]
 }
 
+/// Into how many pieces a cubic curve goes that are about so long; one at least.
+pub fn pieces(curve: &[Point; 4], long: f64) -> usize {
+    let around: f64 = curve.windows(2).map(|pair| length(sub(pair[1], pair[0]))).sum();
+    ((around / long).ceil() as usize).max(1)
+}
+
 /// The place of a cubic curve at `t`, 0 to 1.
 pub fn on(curve: &[Point; 4], t: f64) -> Point {
     weights(t).iter().zip(curve).fold((0.0, 0.0), |sum, (weight, p)| (sum.0 + weight * p.0, sum.1 + weight * p.1))

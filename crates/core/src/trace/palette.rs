@@ -5,7 +5,7 @@ use dettaglio_domain::trace::MOST_COLOURS;
 use rayon::prelude::*;
 
 use super::error::TraceError;
-use crate::picture::Planes;
+use crate::picture::{Planes, luminance};
 
 /// A colour, encoded sRGB, each 0 to 1.
 pub type Colour = [f32; 3];
@@ -158,11 +158,11 @@ pub fn between(colour: Colour, from: Colour, to: Colour) -> (f32, f32) {
     (share, dot(off, off).sqrt())
 }
 
-/// Luminance (BT.601), and by how much red and blue exceed it: the last two count less, as files keep colour at half the size, so that beside an
+/// Luminance, and by how much red and blue exceed it: the last two count less, as files keep colour at half the size, so that beside an
 /// edge it is not what was drawn.
-pub fn weighed([r, g, b]: Colour) -> Colour {
-    let luminance = 0.299 * r + 0.587 * g + 0.114 * b;
-    [luminance, COLOUR_COUNTS * (r - luminance), COLOUR_COUNTS * (b - luminance)]
+pub fn weighed(colour: Colour) -> Colour {
+    let luminance = luminance(colour);
+    [luminance, COLOUR_COUNTS * (colour[0] - luminance), COLOUR_COUNTS * (colour[2] - luminance)]
 }
 
 /// The colour of a pixel, by its place in a row-major picture.

@@ -272,13 +272,7 @@ impl Labels {
             region.clear();
             while let Some(i) = open.pop() {
                 region.push(i);
-                let (x, y) = (i % width, i / width);
-                for (dx, dy) in [(-1_i64, 0_i64), (1, 0), (0, -1), (0, 1)] {
-                    let (nx, ny) = (x as i64 + dx, y as i64 + dy);
-                    if nx < 0 || ny < 0 || nx >= width as i64 || ny >= height as i64 {
-                        continue;
-                    }
-                    let j = ny as usize * width + nx as usize;
+                for j in beside(i, self.size) {
                     let other = self.of[j];
                     if !is_above(other) {
                         within &= other == label;

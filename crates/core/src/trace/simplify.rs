@@ -1,7 +1,7 @@
 //! An outline in fewer pieces: short ones at corners go, and two that one line or curve can stand for become one.
 
 use super::contour::Point;
-use super::fit::{Outline, Segment, length, meeting, on, single, sub, unit};
+use super::fit::{Outline, Segment, length, meeting, on, pieces, single, sub, unit};
 
 /// A piece shorter than this, in pixels of the picture that was small, is none of what was drawn.
 const SHORT: f64 = 1.2;
@@ -113,8 +113,7 @@ fn is_line(curve: &[Point; 4]) -> bool {
 }
 
 fn points_of(curve: &[Point; 4]) -> Vec<Point> {
-    let around: f64 = curve.windows(2).map(|pair| length(sub(pair[1], pair[0]))).sum();
-    let count = ((around / STEP).ceil() as usize).max(2);
+    let count = pieces(curve, STEP).max(2);
     (0..=count).map(|k| on(curve, k as f64 / count as f64)).collect()
 }
 

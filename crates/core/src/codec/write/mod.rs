@@ -144,11 +144,10 @@ impl PictureWriter {
             }
             carried.profile = Some(Arc::new(wanted));
         }
-        let file = unfinished(path)?;
+        let mut file = unfinished(path)?;
         let spec = Spec { size, channels, settings, carried };
         let (bands, receiver) = sync_channel(2);
         let encoder = std::thread::Builder::new().name("encoder".to_owned()).spawn(move || {
-            let mut file = file;
             encode(&mut file, &spec, receiver)?;
             Ok(file)
         })?;

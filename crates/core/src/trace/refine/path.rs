@@ -1,7 +1,7 @@
 //! An outline as numbers that may be changed.
 
 use crate::trace::contour::Point;
-use crate::trace::fit::{Outline, Segment, length, on, sub, weights};
+use crate::trace::fit::{Outline, Segment, on, pieces, sub, weights};
 
 /// Distance of the points at which an edge is looked at, in pixels.
 const STEP: f64 = 0.25;
@@ -9,9 +9,7 @@ const STEP: f64 = 0.25;
 /// The standard deviations that are expected of one step: how far a node or a free handle moves, in pixels; how far a tangent turns, in radians;
 /// how much longer a handle becomes, in powers of e. Of each, twice as much is the most.
 const MOVES: f64 = 0.3;
-
 const TURNS: f64 = 0.2;
-
 const STRETCHES: f64 = 0.2;
 
 /// Two handles of a node that differ from a straight line by less, in radians, are one tangent.
@@ -21,7 +19,7 @@ const STRAIGHT: f64 = 0.2;
 #[derive(Clone)]
 pub struct Path {
     pub shape: usize,
-    pub nodes: Vec<Point>,
+    nodes: Vec<Point>,
     /// Of the piece from each node to the next: its handles, from the node that each belongs to. None: it is straight.
     handles: Vec<Option<[Point; 2]>>,
     /// Whether a node's two handles are one tangent.
@@ -71,11 +69,8 @@ impl Path {
     pub fn outline(&self) -> Outline {
         let count = self.nodes.len();
         let segments = (0..count).map(|i| {
-            let (from, to) = (self.nodes[i], self.nodes[(i + 1) % count]);
-            match self.handles[i] {
-                None => Segment::Line(to),
-                Some([a, b]) => Segment::Curve(add(from, a), add(to, b), to),
-            }
+            let [_, a, b, to] = self.piece(i);
+            if self.handles[i].is_some() { Segment::Curve(a, b, to) } else { Segment::Line(to) }
         });
         Outline { start: self.nodes[0], segments: segments.collect() }
     }
@@ -85,18 +80,16 @@ impl Path {
         self.nodes.len()
     }
 
-    /// How many numbers it has: two a node, one for a tangent and one for each handle's length, two for a free handle.
-    pub fn numbers(&self) -> usize {
-        let own = |i: usize| 2 + usize::from(self.smooth[i]);
-        let of_handles = |i: usize| {
-            let ends = [i, (i + 1) % self.nodes.len()];
-            self.handles[i].map_or(0, |_| ends.iter().map(|end| if self.smooth[*end] { 1 } else { 2 }).sum())
-        };
-        (0..self.nodes.len()).map(|i| own(i) + of_handles(i)).sum()
+    /// The four points of a piece: of a straight one, its ends twice.
+    fn piece(&self, i: usize) -> [Point; 4] {
+        let (from, to) = (self.nodes[i], self.nodes[(i + 1) % self.nodes.len()]);
+        let [a, b] = self.handles[i].unwrap_or_default();
+        [from, add(from, a), add(to, b), to]
     }
 
-    /// The first number of each node, and of each piece's handles, from `column` on.
-    pub fn columns(&self, column: usize) -> (Vec<usize>, Vec<[usize; 2]>) {
+    /// The first number of each node and of each piece's handles, from `column` on, and where the next path's begin: two numbers a node and one
+    /// for its tangent; one for the length of a handle along a tangent, two for a free one.
+    fn columns(&self, column: usize) -> (Vec<usize>, Vec<[usize; 2]>, usize) {
         let mut next = column;
         let mut taken = |count: usize| {
             next += count;
@@ -111,12 +104,12 @@ impl Path {
                 Some(_) => ends.map(|end| taken(if self.smooth[end] { 1 } else { 2 })),
             });
         }
-        (nodes, of_handles)
+        (nodes, of_handles, next)
     }
 
     /// Moves by a share of a step, of which its numbers begin at `column`; answers where the next path's begin.
     pub fn moved(&mut self, step: &[f64], column: usize, share: f64) -> usize {
-        let (nodes, of_handles) = self.columns(column);
+        let (nodes, of_handles, next) = self.columns(column);
         let count = self.nodes.len();
         let by = |number: usize, most: f64| (step[number] * share).clamp(-most, most);
         let old = self.handles.clone();
@@ -137,21 +130,17 @@ impl Path {
             }
             self.handles[i] = Some(now);
         }
-        column + self.numbers()
+        next
     }
 
     /// Visits points along the path, of which the numbers begin at `column`.
     pub fn visit(&self, column: usize, mut visitor: impl FnMut(Visited)) {
-        let (nodes, of_handles) = self.columns(column);
+        let (nodes, of_handles, _) = self.columns(column);
         let count = self.nodes.len();
         let mut influences: Vec<Influence> = Vec::with_capacity(10);
         for i in 0..count {
             let j = (i + 1) % count;
-            let (from, to) = (self.nodes[i], self.nodes[j]);
-            let curve = match self.handles[i] {
-                None => [from, from, to, to],
-                Some([a, b]) => [from, add(from, a), add(to, b), to],
-            };
+            let curve = self.piece(i);
             let pieces = pieces(&curve, STEP);
             for k in 0..pieces {
                 let t = (k as f64 + 0.5) / pieces as f64;
@@ -194,9 +183,9 @@ impl Path {
                     let third = ((to.0 - from.0) / 3.0, (to.1 - from.1) / 3.0);
                     out.handles.push(Some([third, (-third.0, -third.1)]));
                 }
-                (true, Some([a, b])) => {
+                (true, Some(_)) => {
                     let middle = |a: Point, b: Point| ((a.0 + b.0) / 2.0, (a.1 + b.1) / 2.0);
-                    let (a, b) = (add(from, a), add(to, b));
+                    let [_, a, b, _] = self.piece(i);
                     let (first, between, last) = (middle(from, a), middle(a, b), middle(b, to));
                     let (before, after) = (middle(first, between), middle(between, last));
                     let node = middle(before, after);
@@ -232,16 +221,12 @@ impl Path {
 
     /// Its edge as short straight lines.
     pub fn edges(&self) -> Vec<(Point, Point)> {
-        let count = self.nodes.len();
         let mut edges = Vec::new();
-        for i in 0..count {
-            let (mut from, to) = (self.nodes[i], self.nodes[(i + 1) % count]);
-            let Some([a, b]) = self.handles[i] else {
-                edges.push((from, to));
-                continue;
-            };
-            let curve = [from, add(from, a), add(to, b), to];
-            let pieces = pieces(&curve, 2.0 * STEP);
+        for i in 0..self.nodes.len() {
+            let curve = self.piece(i);
+            let [mut from, .., to] = curve;
+            // A straight piece is exact as it is.
+            let pieces = self.handles[i].map_or(1, |_| pieces(&curve, 2.0 * STEP));
             for k in 1..=pieces {
                 let next = if k == pieces { to } else { on(&curve, k as f64 / pieces as f64) };
                 edges.push((from, next));
@@ -250,12 +235,6 @@ impl Path {
         }
         edges
     }
-}
-
-/// Into how many pieces a curve goes that are about so long.
-fn pieces(curve: &[Point; 4], long: f64) -> usize {
-    let around: f64 = curve.windows(2).map(|pair| length(sub(pair[1], pair[0]))).sum();
-    ((around / long).ceil() as usize).max(1)
 }
 
 fn add(a: Point, b: Point) -> Point {

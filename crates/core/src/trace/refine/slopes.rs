@@ -20,7 +20,6 @@ const CHANCE: f64 = 9.0;
 
 /// Steps of the conjugate gradient at most, and the share of the residual that is small enough.
 const GRADIENTS: usize = 60;
-
 const SMALL: f64 = 1e-4;
 
 /// How the pixels on edges change with each number of all paths.
