@@ -9,6 +9,7 @@ use std::time::{Duration, Instant};
 
 use dettaglio_server::config::Settings;
 use dettaglio_server::service::Service;
+use dettaglio_store::backup::{back_up, restore};
 use dettaglio_store::testing::TestServer;
 use fantoccini::actions::{Actions, InputSource, KeyAction, KeyActions, MouseActions, PointerAction, TouchActions};
 use fantoccini::elements::Element;
@@ -18,6 +19,7 @@ use fantoccini::{Client, ClientBuilder, Locator};
 use rustix::process::{Pid, Signal, kill_process};
 use serde_json::{Value, json};
 use tempfile::TempDir;
+use tokio::sync::OnceCell;
 
 /// How long a page may take: generous, as the machine may be busy with other tests.
 const PATIENCE: Duration = Duration::from_secs(120);
@@ -34,19 +36,63 @@ pub fn server_program() -> PathBuf {
 
 /// The server with its front end, in a folder and a database of its own.
 pub async fn service(folder: &TempDir, database: &TestServer, demo: bool) -> Service {
-    let settings = Settings {
-        database: Some(database.fresh_database().await),
-        program: server_program(),
-        demo: demo.then(|| project().join("demo")),
-        measure_speed: false,
-        look_ahead: demo,
-        ..Settings::new(&project(), folder.path().to_owned())
-    };
+    let url = database.fresh_database().await;
+    if demo {
+        let loaded = LOADED.get_or_init(|| load_demo(database)).await;
+        copy_folder(&loaded.join("data"), folder.path());
+        restore(&url, &loaded.join(BACKUP), &folder.path().join("saved")).await.expect("the demo is restored");
+    }
+    let settings = Settings { look_ahead: demo, ..settings(folder.path(), url) };
     assert!(
         settings.front.join("index.html").is_file(),
         "the front end is built before the browser tests: ./check does"
     );
     Service::start(settings).await.expect("the service starts")
+}
+
+fn settings(folder: &Path, database: String) -> Settings {
+    Settings {
+        database: Some(database),
+        program: server_program(),
+        demo: None,
+        measure_speed: false,
+        look_ahead: false,
+        ..Settings::new(&project(), folder.to_owned())
+    }
+}
+
+/// Where the demo lies that was loaded once for all tests: its folder of data, and a backup of its database. Its pictures are read, which takes
+/// half a minute, but once.
+static LOADED: OnceCell<PathBuf> = OnceCell::const_new();
+
+/// Name of the backup beside the data.
+const BACKUP: &str = "demo.sql";
+
+async fn load_demo(database: &TestServer) -> PathBuf {
+    let folder = server_program().with_file_name("demo-of-the-tests");
+    // What an earlier run of the tests left.
+    let _ = std::fs::remove_dir_all(&folder);
+    let data = folder.join("data");
+    std::fs::create_dir_all(&data).expect("a folder");
+    let url = database.fresh_database().await;
+    let settings = Settings { demo: Some(project().join("demo")), ..settings(&data, url.clone()) };
+    Service::start(settings).await.expect("the demo is loaded").stop().await;
+    back_up(&url, &folder.join(BACKUP)).await.expect("the demo is backed up");
+    folder
+}
+
+/// Copies what is in a folder into another.
+fn copy_folder(from: &Path, to: &Path) {
+    for entry in std::fs::read_dir(from).expect("a folder") {
+        let entry = entry.expect("an entry").path();
+        let to = to.join(entry.file_name().expect("a name"));
+        if entry.is_dir() {
+            std::fs::create_dir_all(&to).expect("a folder");
+            copy_folder(&entry, &to);
+        } else {
+            std::fs::copy(&entry, &to).expect("a copy");
+        }
+    }
 }
 
 /// An order with one picture, over HTTP; the picture's number.
