@@ -28,6 +28,9 @@ pub const LEASE_SECONDS: u32 = 15;
 /// Seconds after which a worker that says nothing counts as gone.
 const WORKER_SECONDS: u32 = 10;
 
+/// Who finds a job taken looks among the next 2, then 4, up to two to this power.
+const FARTHEST: u32 = 7;
+
 /// Name of the switch that holds up the whole run sheet.
 const HELD_UP: &str = "run-sheet-held-up";
 
@@ -70,47 +73,95 @@ pub struct WorkerRow {
     pub seen_at: DateTime<Utc>,
 }
 
+/// A job whose turn it is.
+struct NextJob {
+    id: u64,
+    /// It was started too often.
+    is_given_up: bool,
+}
+
 impl Store {
     /// Takes the next job that waits, or whose worker gave no sign of life, under a lease for `worker`.
     ///
     /// Jobs that were started too often without an end are marked as failed on the way. Nothing while the run sheet is held up.
+    ///
+    /// Nothing is locked while the next job is looked for: with a hundred workers, each would lock what all others search. Whoever changes
+    /// the row first has the job, and the others look again, farther and farther down the run sheet, so that not all of them meet once more.
     pub async fn take_job(&self, worker: &str) -> Result<Option<Job>, StoreError> {
-        once_more_on_conflict(|| async move {
-        sqlx::query!(
-            "UPDATE jobs SET state = 'failed', stage = NULL, lease_owner = NULL, finished_at = CURRENT_TIMESTAMP(3),
-                 reason = ?
-             WHERE state = 'running' AND lease_until < CURRENT_TIMESTAMP(3) AND attempts >= ?",
-            STOPPED_TOO_OFTEN,
-            MOST_ATTEMPTS
-        )
-        .execute(&self.pool)
-        .await?;
-        if self.is_held_up().await? {
-            return Ok(None);
+        let mut lost: u32 = 0;
+        loop {
+            let skipped = rand::random_range(0..1_u32 << lost.min(FARTHEST));
+            let next = match self.next_job(skipped).await? {
+                None if skipped > 0 => self.next_job(0).await?,
+                next => next,
+            };
+            let Some(next) = next else { return Ok(None) };
+            if next.is_given_up {
+                self.give_up(next.id).await?;
+            } else if self.is_held_up().await? {
+                return Ok(None);
+            } else if self.lease(next.id, worker).await? {
+                return Ok(Some(self.job(next.id.into()).await?));
+            } else {
+                lost += 1;
+            }
         }
-        let mut transaction = self.pool.begin().await?;
-        let next = sqlx::query!(
-            "SELECT id FROM jobs
-             WHERE (state = 'waiting' AND (not_before IS NULL OR not_before < CURRENT_TIMESTAMP(3)))
-                OR (state = 'running' AND lease_until < CURRENT_TIMESTAMP(3))
-             ORDER BY priority DESC, place, id LIMIT 1 FOR UPDATE SKIP LOCKED"
-        )
-        .fetch_optional(&mut *transaction)
-        .await?;
-        let Some(next) = next else { return Ok(None) };
-        sqlx::query!(
-            "UPDATE jobs SET state = 'running', stage = 'reading', attempts = attempts + 1, seconds_left = NULL, reason = NULL,
-                 not_before = NULL, started_at = CURRENT_TIMESTAMP(3), lease_owner = ?,
-                 lease_until = CURRENT_TIMESTAMP(3) + INTERVAL ? SECOND
-             WHERE id = ?",
-            worker,
-            LEASE_SECONDS,
-            next.id
-        )
-        .execute(&mut *transaction)
-        .await?;
-        transaction.commit().await?;
-        Ok(Some(self.job(next.id.into()).await?))
+    }
+
+    /// The job whose turn it is, as it is seen now; of those that wait, so many are skipped.
+    async fn next_job(&self, skipped: u32) -> Result<Option<NextJob>, StoreError> {
+        let next = sqlx::query_as!(
+            NextJob,
+            r#"SELECT id AS "id!", is_given_up AS "is_given_up!: bool" FROM (
+                (SELECT id, priority, place, attempts >= ? AS is_given_up FROM jobs
+                 WHERE state = 'running' AND lease_until < CURRENT_TIMESTAMP(3)
+                 ORDER BY attempts >= ? DESC, priority DESC, place, id LIMIT 1)
+                UNION ALL
+                (SELECT id, priority, place, FALSE FROM jobs
+                 WHERE state = 'waiting' AND (not_before IS NULL OR not_before < CURRENT_TIMESTAMP(3))
+                 ORDER BY priority DESC, place, id LIMIT 1 OFFSET ?)
+             ) AS turn ORDER BY is_given_up DESC, priority DESC, place, id LIMIT 1"#,
+            MOST_ATTEMPTS,
+            MOST_ATTEMPTS,
+            skipped
+        );
+        Ok(next.fetch_optional(&self.pool).await?)
+    }
+
+    /// Marks a job as failed that was started too often, unless someone has changed it meanwhile.
+    async fn give_up(&self, id: u64) -> Result<(), StoreError> {
+        once_more_on_conflict(|| async move {
+            sqlx::query!(
+                "UPDATE jobs SET state = 'failed', stage = NULL, lease_owner = NULL, finished_at = CURRENT_TIMESTAMP(3), reason = ?
+                 WHERE id = ? AND state = 'running' AND lease_until < CURRENT_TIMESTAMP(3) AND attempts >= ?",
+                STOPPED_TOO_OFTEN,
+                id,
+                MOST_ATTEMPTS
+            )
+            .execute(&self.pool)
+            .await?;
+            Ok(())
+        })
+        .await
+    }
+
+    /// Gives a job to a worker, unless someone has changed it meanwhile; whether it has it.
+    async fn lease(&self, id: u64, worker: &str) -> Result<bool, StoreError> {
+        once_more_on_conflict(|| async move {
+            let taken = sqlx::query!(
+                "UPDATE jobs SET state = 'running', stage = 'reading', attempts = attempts + 1, seconds_left = NULL, reason = NULL,
+                     not_before = NULL, started_at = CURRENT_TIMESTAMP(3), lease_owner = ?,
+                     lease_until = CURRENT_TIMESTAMP(3) + INTERVAL ? SECOND
+                 WHERE id = ? AND ((state = 'waiting' AND (not_before IS NULL OR not_before < CURRENT_TIMESTAMP(3)))
+                     OR (state = 'running' AND lease_until < CURRENT_TIMESTAMP(3) AND attempts < ?))",
+                worker,
+                LEASE_SECONDS,
+                id,
+                MOST_ATTEMPTS
+            )
+            .execute(&self.pool)
+            .await?;
+            Ok(taken.rows_affected() == 1)
         })
         .await
     }
@@ -131,18 +182,22 @@ impl Store {
 
     /// Renews a lease and tells how far the work is.
     pub async fn renew_lease(&self, job: JobId, worker: &str, sign: SignOfLife) -> Result<Lease, StoreError> {
-        sqlx::query!(
-            "UPDATE jobs SET stage = ?, progress = ?, seconds_left = ?,
-                 lease_until = CURRENT_TIMESTAMP(3) + INTERVAL ? SECOND
-             WHERE id = ? AND state = 'running' AND lease_owner = ?",
-            sign.stage,
-            sign.progress,
-            sign.seconds_left,
-            LEASE_SECONDS,
-            job,
-            worker
-        )
-        .execute(&self.pool)
+        once_more_on_conflict(|| async move {
+            sqlx::query!(
+                "UPDATE jobs SET stage = ?, progress = ?, seconds_left = ?,
+                     lease_until = CURRENT_TIMESTAMP(3) + INTERVAL ? SECOND
+                 WHERE id = ? AND state = 'running' AND lease_owner = ?",
+                sign.stage,
+                sign.progress,
+                sign.seconds_left,
+                LEASE_SECONDS,
+                job,
+                worker
+            )
+            .execute(&self.pool)
+            .await?;
+            Ok(())
+        })
         .await?;
         let row = sqlx::query!(
             r#"SELECT cancel_requested AS "cancel: bool", pause_requested AS "pause: bool" FROM jobs

@@ -153,6 +153,8 @@ impl MariaDb {
             .arg(format!("--secure-file-priv={}", own_folder(folder, "exchange")?.display()))
             .args(["--skip-networking", "--local-infile=0", "--skip-log-bin", "--character-set-server=utf8mb4"])
             .args(["--innodb-buffer-pool-size=64M", "--innodb-log-file-size=32M", "--performance-schema=OFF"])
+            // Every worker program has some connections; the usual 151 are few.
+            .arg("--max-connections=1000")
             .args(options)
             .stdin(Stdio::null())
             .stdout(Stdio::null())

@@ -12,7 +12,7 @@ use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::treatment::Treatment;
 use dettaglio_store::Store;
-use dettaglio_store::enlargements::Record;
+use dettaglio_store::enlargements::{Record, TracedFiles};
 use dettaglio_store::jobs::{Job, NewJob};
 use dettaglio_store::testing::TestServer;
 use rstest::fixture;
@@ -80,5 +80,6 @@ pub fn record(job: &Job) -> Record {
         forecast: None,
         device: None,
         version: "test".to_owned(),
+        drawing: Some(TracedFiles { outlines: 2, nodes: 9, svg_bytes: 700, pdf_bytes: 900 }),
     }
 }
