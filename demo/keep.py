@@ -44,6 +44,10 @@ def main():
         (DEMO / "enlargements" / file).write_bytes(ask(f"/enlargements/{latest['id']}/file"))
         seconds = round(latest["record"]["seconds"], 1)
         work["run"] = {"ended": "done", "file": file, "seconds": seconds, "verdict": latest["verdict"], "note": latest["note"]}
+        if drawing := latest["record"].get("drawing"):
+            work["run"]["drawing"] = drawing
+            for ending in ("svg", "pdf"):
+                (DEMO / "enlargements" / f"{a.name}.{ending}").write_bytes(ask(f"/enlargements/{latest['id']}/drawing/{ending}"))
     (DEMO / "work").mkdir(exist_ok=True)
     (DEMO / "work" / f"{a.name}.json").write_text(json.dumps(work, indent=1, ensure_ascii=False) + "\n")
 

@@ -10,7 +10,7 @@ use dettaglio_domain::device::Wanted;
 use dettaglio_domain::file::{Chroma, Compression, Depth, Format, OutputProfile};
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::size::{Paper, Target};
-use dettaglio_domain::trace::{LEAST_COLOURS, MOST_COLOURS};
+use dettaglio_domain::trace::{Hex, Ink, LEAST_COLOURS, MOST_COLOURS};
 
 /// Enlarges photographs for large prints with learned models.
 #[derive(Parser)]
@@ -108,7 +108,7 @@ pub struct StepArgs {
     /// The thorough models, where there are any.
     #[arg(long, conflicts_with = "model")]
     pub fine: bool,
-    /// This model's subject and grade, or a plain method: nearest, bicubic, lanczos3.
+    /// This model's subject and grade, a plain method (nearest, bicubic, lanczos3), or traced: as shapes, for emblems and lettering.
     #[arg(long, value_name = "ID")]
     pub model: Option<String>,
     /// The learned share, 0 to 1.
@@ -299,6 +299,13 @@ pub struct TraceArgs {
     /// How many colours it is drawn in at most, 2 to 32; as many as are found when not given.
     #[arg(long, default_value_t = MOST_COLOURS as u32, value_parser = clap::value_parser!(u32).range(LEAST_COLOURS as i64..=MOST_COLOURS as i64))]
     pub colours: u32,
+    /// What a colour is printed as, and the name of the spot colour if it is one: #183b4c=#102a50 or "#183b4c=#102a50=Kiln blue". Can be given
+    /// several times; two colours that are printed as one are merged.
+    #[arg(long = "ink", value_name = "FOUND=PRINTED[=NAME]")]
+    pub inks: Vec<InkArg>,
+    /// Leave out the ground, so that what the file is laid on shows.
+    #[arg(long)]
+    pub clear_ground: bool,
     /// The print's size, such as 60x45cm: the file says it, and the drawing keeps its shape within it.
     #[arg(long, value_name = "WxH")]
     pub print: Option<Paper>,
@@ -307,6 +314,24 @@ pub struct TraceArgs {
     pub force: bool,
     #[command(flatten)]
     pub shelf: ShelfArgs,
+}
+
+/// An [`Ink`] as it is written on the command line.
+#[derive(Clone, Debug)]
+pub struct InkArg(pub Ink);
+
+impl FromStr for InkArg {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let mut parts = text.splitn(3, '=');
+        let (Some(found), Some(printed)) = (parts.next(), parts.next()) else {
+            return Err("an ink is written as #183b4c=#102a50, or with a name behind a second \"=\"".to_owned());
+        };
+        let colour = |text: &str| text.parse::<Hex>().map_err(|error| error.to_string());
+        let name = parts.next().unwrap_or_default().to_owned();
+        Ok(Self(Ink { found: colour(found)?, printed: colour(printed)?, name }))
+    }
 }
 
 #[derive(Args)]

@@ -66,7 +66,7 @@ fn rehearse_one(args: &RehearseArgs, shelf: &Shelf, input: &Path, count: &str) -
 
 fn is_wanted(args: &RehearseArgs, shelf: &Shelf, candidate: &Candidate) -> bool {
     match &candidate.steps.enlarge {
-        Choice::Plain { .. } => true,
+        Choice::Plain { .. } | Choice::Traced(_) => true,
         Choice::Learned { subject, grade, .. } => args.models.iter().any(|id| {
             let card = shelf.get(id).map(|m| m.card());
             card.is_ok_and(|card| (&card.subject, card.grade) == (subject, *grade))

@@ -21,6 +21,7 @@ use dettaglio_domain::recipe::{Choice, Recipe, Surround};
 use dettaglio_domain::repair::{Fade, Repair, Wear};
 use dettaglio_domain::size::Target;
 use dettaglio_domain::suggest::{PrintFacts, Suggestion, Usual, factor_for, usual_grade};
+use dettaglio_domain::trace::Tracing;
 use dettaglio_domain::treatment::Fill;
 
 use crate::args::{AutoSetting, Crop, Setting, StepArgs};
@@ -141,6 +142,7 @@ impl StepArgs {
             Some("nearest") => recipe.steps.enlarge = Choice::Plain { kernel: Kernel::Nearest },
             Some("bicubic") => recipe.steps.enlarge = Choice::Plain { kernel: Kernel::Bicubic },
             Some("lanczos3") => recipe.steps.enlarge = Choice::Plain { kernel: Kernel::Lanczos3 },
+            Some("traced") => recipe.steps.enlarge = Choice::Traced(Tracing::usual()),
             Some(id) => {
                 let card = shelf.card(id)?;
                 recipe.steps.enlarge = learned(&card.subject, card.grade);
@@ -159,7 +161,9 @@ impl StepArgs {
         if let Some(wanted) = self.strength {
             match &mut recipe.steps.enlarge {
                 Choice::Learned { strength, .. } => *strength = wanted,
-                Choice::Plain { .. } => bail!("--strength mixes a model's result with a plain one: choose a model"),
+                Choice::Plain { .. } | Choice::Traced(_) => {
+                    bail!("--strength mixes a model's result with a plain one: choose a model")
+                }
             }
         }
         Ok(())

@@ -3,12 +3,13 @@
 use anyhow::{Context, bail};
 use dettaglio_core::reading;
 use dettaglio_core::render::{Renderer, Unhurried};
-use dettaglio_core::trace::{DrawingFile, drawing, hex};
+use dettaglio_core::trace::{drawing_bytes, to_hex};
 use dettaglio_domain::frame::Frame;
-use dettaglio_domain::recipe::Surround;
+use dettaglio_domain::recipe::{Choice, Surround};
 use dettaglio_domain::size::Target;
+use dettaglio_domain::trace::{DrawingFile, Tracing};
 
-use crate::args::TraceArgs;
+use crate::args::{InkArg, TraceArgs};
 use crate::commands::{SHARED_TILES, free_to_write, open};
 use crate::devices::ready_shelf;
 use crate::steps;
@@ -27,13 +28,17 @@ pub fn trace(args: &TraceArgs) -> anyhow::Result<()> {
     // Cleaned as it is suggested for what it is enlarged by.
     let target = Target::Factor { factor: 4.0 };
     let suggestion = steps::suggestion(&decoded, &reading, &[], &shelf, size, target, None).with_context(named)?;
-    let recipe = suggestion.recipe(Frame::default(), Surround::None);
+    let mut recipe = suggestion.recipe(Frame::default(), Surround::None);
+    let inks = args.inks.iter().map(|InkArg(ink)| ink.clone()).collect();
+    recipe.steps.enlarge = Choice::Traced(Tracing { colours: args.colours as usize, inks, clear: args.clear_ground });
+    let worked = recipe.work_out(&shelf, size, Target::Factor { factor: 1.0 })?;
     let renderer = Renderer::new(shelf, SHARED_TILES);
-    let traced = drawing(&renderer, original, &recipe, args.colours as usize, &Unhurried).with_context(named)?;
+    let shapes = renderer.shapes(original, &worked.treatment, &Unhurried).with_context(named)?;
+    let traced = shapes.expect("it is traced").printed;
     let print = args.print.map(|paper| paper.holding_mm(size));
-    let file = format.bytes(&traced, print);
+    let file = drawing_bytes(&traced, format, print);
     std::fs::write(&args.output, &file).with_context(|| args.output.display().to_string())?;
-    let colours: Vec<String> = traced.colours().into_iter().map(hex).collect();
+    let colours: Vec<String> = traced.colours().into_iter().map(|colour| to_hex(colour).to_string()).collect();
     say!(
         "{}: {} shapes, {} nodes, {:.1} kB, in {}",
         args.output.display(),

@@ -510,6 +510,41 @@ fn an_emblem_is_traced_into_a_file_of_few_nodes(folder: TempDir) {
 }
 
 #[rstest]
+fn a_traced_emblem_is_printed_in_other_inks_and_as_pixels(folder: TempDir) {
+    let (input, output) = (folder.path().join("emblem.png"), folder.path().join("emblem.svg"));
+    emblem(&input);
+    let trace = |ink: &str| {
+        let mut command = dettaglio();
+        command.arg("trace").arg(&input).arg("-o").arg(&output).args(["--force", "--clear-ground", "--ink", ink]);
+        command
+    };
+    let found = {
+        let told = trace("#123456=#123456").assert().success();
+        let told = String::from_utf8_lossy(&told.get_output().stdout).into_owned();
+        told.split_whitespace().rfind(|word| word.starts_with('#')).expect("a colour").to_owned()
+    };
+    trace(&format!("{found}=#102a50=Kiln & quay")).assert().success().stdout(contains("#102a50"));
+    let text = std::fs::read_to_string(&output).unwrap();
+    assert!(text.contains("<title>Kiln &amp; quay</title>") && !text.contains("#ffffff"), "{text}");
+    for wrong in ["#102a50", "#12345=#102a50", "#123456=blue"] {
+        trace(wrong).assert().failure().stderr(contains("#"));
+    }
+    let long = format!("#123456=#102a50={}", "n".repeat(61));
+    trace(&long).assert().failure().stderr(one_line()).stderr(contains("up to 60 letters"));
+
+    let pixels = input.with_extension("tif");
+    let enlarge = |factor: &str| {
+        let mut command = dettaglio();
+        command.arg("enlarge").arg(&input).arg("-o").arg(&pixels).args(["--model", "traced", "--factor", factor]);
+        command
+    };
+    enlarge("12").assert().success();
+    let large = image::open(&pixels).unwrap();
+    assert_eq!((large.width(), large.height()), (1920, 1440));
+    enlarge("2").args(["--force", "--strength", "0.5"]).assert().failure().stderr(contains("choose a model"));
+}
+
+#[rstest]
 fn a_photograph_is_not_traced_and_it_is_said_why(folder: TempDir) {
     let photograph = project().join("crates/core/tests/pictures/furnace-hall.jpg");
     let output = folder.path().join("hall.svg");

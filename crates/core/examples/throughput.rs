@@ -3,7 +3,7 @@
 //!     cargo run --release -p dettaglio-core --example throughput -- models 24 [DEVICE]
 //!
 //! DEVICE is what computes the networks: cpu when nothing is said, or what `dettaglio devices` lists.
-//! For each model: the bare network on one large block, over and over; then a whole run, from a JPEG of
+//! For each model that enlarges and is told nothing besides: the bare network on one large block, over and over; then a whole run, from a JPEG of
 //! so many megapixels to a TIFF, decoding and encoding included. The two are measured in turn, and the
 //! best of each counts, so that a busy moment of the machine does not. The memory is the process's peak
 //! so far: give a folder with one model for that model's own.
@@ -21,6 +21,7 @@ use dettaglio_domain::file::{Channels, Format, OutputSettings};
 use dettaglio_domain::geometry::Size;
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::limits::Limits;
+use dettaglio_domain::model::{Card, Kind};
 use dettaglio_domain::treatment::Treatment;
 
 const ROUNDS: usize = 3;
@@ -51,7 +52,7 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
     println!("{size}, JPEG to TIFF, by {}, best of {ROUNDS}\n", Engine::device_name());
     println!("| model | bare, MP/s | whole program, MP/s | share | peak memory, MiB |");
     println!("|---|---|---|---|---|");
-    for model in shelf.models() {
+    for model in shelf.models().iter().filter(|model| is_told_nothing(model.card())) {
         let network = model.network()?;
         let (mut bare, mut whole) = (0.0_f64, 0.0_f64);
         for _ in 0..ROUNDS {
@@ -74,6 +75,11 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         );
     }
     Ok(())
+}
+
+/// Whether a model enlarges the picture alone, without a level or grain beside it.
+fn is_told_nothing(card: &Card) -> bool {
+    card.kind() == Kind::Enlarge && !card.draws()
 }
 
 /// Megapixels a second of the network alone, block after block for some seconds: as sustained as a run is.

@@ -16,7 +16,7 @@ use dettaglio_core::model::Shelf;
 use dettaglio_core::picture::Planes;
 use dettaglio_core::reading;
 use dettaglio_core::render::{Renderer, Unhurried};
-use dettaglio_core::trace::{Segment, Traced, drawing};
+use dettaglio_core::trace::{Segment, Traced};
 use dettaglio_domain::frame::Frame;
 use dettaglio_domain::geometry::Size;
 use dettaglio_domain::hash::ContentHash;
@@ -25,6 +25,7 @@ use dettaglio_domain::model::{Grade, LETTERING};
 use dettaglio_domain::recipe::{Choice, Surround};
 use dettaglio_domain::size::Target;
 use dettaglio_domain::suggest::{PrintFacts, Suggestion};
+use dettaglio_domain::trace::Tracing;
 
 type Point = (f64, f64);
 
@@ -66,20 +67,24 @@ fn main() -> Result<(), Box<dyn std::error::Error>> {
         let print = PrintFacts { factor: 4.0, ppi: None, distance_m: None };
         let suggestion = Suggestion::of(&reading, None, &[], &decoded.facts, &renderer.shelf(), print);
         let recipe = suggestion.recipe(Frame::default(), Surround::None);
-        let traced = match drawing(&renderer, &decoded.original, &recipe, 32, &Unhurried) {
-            Ok(traced) => traced,
+        let mut drawn = recipe.clone();
+        drawn.steps.enlarge = Choice::Traced(Tracing::usual());
+        let worked = drawn.work_out(&renderer.shelf(), decoded.original.size(), Target::Factor { factor: 1.0 })?;
+        let shapes_found = match renderer.shapes(&decoded.original, &worked.treatment, &Unhurried) {
+            Ok(shapes) => shapes.ok_or("it is not traced")?,
             Err(error) => {
                 println!("| {} | {side} | {quality} | {error} | | | | |", number + 1);
                 continue;
             }
         };
+        let traced = &shapes_found.printed;
         let scale = f64::from(side);
-        let near = near_share(&shapes, &traced, scale);
-        let (mean, worst) = colours_off(&shapes, &traced);
+        let near = near_share(&shapes, traced, scale);
+        let (mean, worst) = colours_off(&shapes, traced);
         let due: usize = 4 + shapes.iter().map(|shape| shape.nodes).sum::<usize>();
         let ratio = traced.nodes() as f64 / due as f64;
         let truth = rasterised(&shapes, LARGE, 3);
-        let ours = rasterised(&polygons(&traced, scale), LARGE, 3);
+        let ours = rasterised(&polygons(traced, scale), LARGE, 3);
         let mut enlarged = recipe.clone();
         enlarged.steps.enlarge = Choice::Learned { subject: LETTERING.to_owned(), grade: Grade::Fine, strength: 1.0 };
         let target = Target::Factor { factor: f64::from(LARGE) / scale };

@@ -156,6 +156,28 @@ impl ColourProfile {
             Err(_) => planes.clone(),
         }
     }
+
+    /// Converts encoded colours from sRGB to this profile. Where it allows no conversion they are returned as they are.
+    pub fn of_srgb(&self, colours: &[[f32; 3]]) -> Vec<[f32; 3]> {
+        let srgb = ColorProfile::new_srgb();
+        let transform =
+            |to: Layout| srgb.create_transform_f32(Layout::Rgb, &self.parsed, to, TransformOptions::default());
+        let clamped = |v: f32| v.clamp(0.0, 1.0);
+        let source = colours.as_flattened();
+        let converted = match self.parsed.color_space {
+            DataColorSpace::Gray => {
+                let mut greys = vec![0.0_f32; colours.len()];
+                let done = transform(Layout::Gray).and_then(|t| t.transform(source, &mut greys));
+                done.map(|()| greys.into_iter().map(|grey| [clamped(grey); 3]).collect())
+            }
+            _ => {
+                let mut values = vec![0.0_f32; source.len()];
+                let done = transform(Layout::Rgb).and_then(|t| t.transform(source, &mut values));
+                done.map(|()| values.as_chunks().0.iter().map(|colour: &[f32; 3]| colour.map(clamped)).collect())
+            }
+        };
+        converted.unwrap_or_else(|_| colours.to_vec())
+    }
 }
 
 /// From one profile's values to another's.

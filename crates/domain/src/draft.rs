@@ -1,6 +1,7 @@
 //! The same recipe by quicker models: what is shown of a view until the models that were chosen are done with it.
 
-use crate::model::{Catalogue, Grade, LevelKind, ModelRef};
+use crate::kernel::Kernel;
+use crate::model::{Catalogue, Grade, LETTERING, LevelKind, ModelRef};
 use crate::recipe::{Choice, Recipe, Steps};
 
 impl Recipe {
@@ -19,14 +20,26 @@ impl Steps {
     fn put_in_draft(&mut self, catalogue: &Catalogue) {
         self.repair.wear = None;
         self.faces = None;
-        if let Choice::Learned { grade, .. } = &mut self.enlarge {
-            *grade = Grade::Draft;
+        match &mut self.enlarge {
+            Choice::Plain { .. } => {}
+            Choice::Learned { grade, .. } => *grade = Grade::Draft,
+            // Tracing takes seconds.
+            Choice::Traced(_) => self.enlarge = drawn_by_models(catalogue),
         }
         if let Some(noise) = &mut self.clean.noise
             && let Some(draft) = draft_of(&noise.model, catalogue)
         {
             noise.model = draft;
         }
+    }
+}
+
+/// What comes nearest to a traced drawing without tracing it.
+fn drawn_by_models(catalogue: &Catalogue) -> Choice {
+    if catalogue.enlargers(LETTERING).next().is_some() {
+        Choice::Learned { subject: LETTERING.to_owned(), grade: Grade::Draft, strength: 1.0 }
+    } else {
+        Choice::Plain { kernel: Kernel::Lanczos3 }
     }
 }
 
@@ -45,6 +58,7 @@ mod tests {
     use crate::kernel::Kernel;
     use crate::model::Card;
     use crate::stand_in::{card, cleaner_card};
+    use crate::trace::Tracing;
 
     fn catalogue() -> Catalogue {
         let fine = Card { id: "noise-fine".to_owned(), grade: Grade::Fine, ..cleaner_card() };
@@ -73,6 +87,16 @@ mod tests {
         assert_eq!(draft.steps.clean.noise, Some(Noise { model: ModelRef::of(&cleaner_card()), ..noise }));
         assert_eq!(draft.steps.faces, None);
         assert_eq!(draft.in_draft(&catalogue), None, "a draft is its own");
+    }
+
+    #[test]
+    fn what_is_traced_is_shown_by_the_models_for_lettering_until_it_is() {
+        let traced = recipe(Choice::Traced(Tracing::usual()));
+        let lettering = Card { subject: LETTERING.to_owned(), ..card(4, Grade::Fine) };
+        let draft = traced.in_draft(&Catalogue::of([lettering])).unwrap();
+        assert!(matches!(draft.steps.enlarge, Choice::Learned { subject, .. } if subject == LETTERING));
+        let draft = traced.in_draft(&catalogue()).unwrap();
+        assert_eq!(draft.steps.enlarge, Choice::Plain { kernel: Kernel::Lanczos3 });
     }
 
     #[test]

@@ -4,6 +4,7 @@ use std::collections::{HashMap, HashSet};
 
 use crate::file::{Format, OutputSettings};
 use crate::geometry::Size;
+use crate::trace::DrawingFile;
 use crate::treatment::Treatment;
 
 /// The pattern when none is given.
@@ -146,6 +147,11 @@ impl Unlike {
             }
         }
     }
+}
+
+/// What the drawing of a file is called that was traced.
+pub fn of_drawing(name: &str, file: DrawingFile) -> String {
+    format!("{}.{}", stem(name), file.extension())
 }
 
 /// A file's name without folders and without an ending of up to four letters.

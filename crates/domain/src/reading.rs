@@ -263,7 +263,7 @@ impl Reading {
     }
 
     fn tone_words(&self) -> Option<String> {
-        let Content { clipped_shadows, clipped_highlights, lettering, faded_tone, .. } = self.content;
+        let Content { clipped_shadows, clipped_highlights, lettering, faded_tone, plain_colours, .. } = self.content;
         let mut parts = Vec::new();
         if faded_tone {
             parts.push("of one faded tone, as a scan of an old print".to_owned());
@@ -273,6 +273,9 @@ impl Reading {
         }
         if lettering > 0.2 {
             parts.push(format!("{:.0} % looks like lettering or line work", lettering * 100.0));
+        }
+        if let Some(colours) = plain_colours {
+            parts.push(format!("drawn in {colours} plain colours"));
         }
         if clipped_highlights > 0.02 {
             parts.push(format!("{:.0} % of the lights are clipped", clipped_highlights * 100.0));
@@ -322,6 +325,9 @@ pub struct Content {
     /// Whether all of it is of one warm tone with faded blacks, as a scan of an old print is.
     #[serde(default)]
     pub faded_tone: bool,
+    /// In how many plain colours it is drawn; nothing where it is no such drawing, is large, or was read before they were counted.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub plain_colours: Option<u32>,
     /// The tones that it ends at; nothing where it is too small to tell, or was read before they were measured.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub tones: Option<Tones>,

@@ -17,6 +17,7 @@ use crate::model::{Catalogue, CatalogueError, Grade, Kind, ModelRef};
 use crate::reading::{BEYOND_HELP, MARKED_QUALITY, Reading, SOFT};
 use crate::repair::{Fade, Repair, Wear};
 use crate::size::{MM_PER_INCH, Resolved, SizeError, Target};
+use crate::trace::Tracing;
 use crate::treatment::{Enlarge, Fill, Margin, Restore, TreatedArea, TreatedFace, Treatment, TreatmentError, within};
 
 /// What a person chooses for one picture and print.
@@ -135,6 +136,8 @@ pub enum Choice {
         /// How.
         kernel: Kernel,
     },
+    /// As shapes, which are sharp at any size: what was drawn in a few plain colours.
+    Traced(Tracing),
 }
 
 impl Choice {
@@ -319,6 +322,7 @@ impl Choice {
     fn work_out(&self, catalogue: &Catalogue, kept: Size, size: Size) -> Result<Enlarge, RecipeError> {
         match self {
             Choice::Plain { kernel } => Ok(Enlarge::Plain { kernel: *kernel }),
+            Choice::Traced(tracing) => Ok(Enlarge::traced(catalogue, tracing.clone(), kept)),
             Choice::Learned { subject, grade, strength } => {
                 let all = catalogue.listed().iter().map(|listed| &listed.card);
                 let enlargers = || all.clone().filter(|card| card.kind() == Kind::Enlarge);
@@ -344,7 +348,7 @@ mod tests {
     use crate::finish::Edges;
     use crate::geometry::Place;
     use crate::geometry::Region;
-    use crate::model::ModelRef;
+    use crate::model::{LETTERING, ModelRef};
     use crate::stand_in;
     use rstest::rstest;
 
@@ -407,6 +411,25 @@ mod tests {
         assert_eq!(serde_json::from_str::<Recipe>(&text).unwrap(), recipe);
         let old = r#"{"enlarge": {"by": "learned", "subject": "everyday", "grade": "draft"}}"#;
         assert_eq!(serde_json::from_str::<Recipe>(old).unwrap(), Recipe::learned("everyday", Grade::Draft));
+    }
+
+    #[test]
+    fn what_is_traced_is_enlarged_fourfold_for_it_whatever_the_print() {
+        let lettering = crate::model::Card { subject: LETTERING.to_owned(), ..stand_in::card(4, Grade::Fine) };
+        let recipe = Recipe::only(Choice::Traced(Tracing::usual()));
+        for factor in [1.0, 9.0] {
+            let catalogue = Catalogue::of(vec![lettering.clone()]);
+            let worked = recipe.work_out(&catalogue, Size::new(260, 200), Target::Factor { factor }).unwrap();
+            assert_eq!(worked.treatment.passes().iter().map(|pass| pass.factor).collect::<Vec<_>>(), [4]);
+            assert_eq!(worked.treatment.method(), "traced");
+        }
+        let worked = recipe.work_out(&catalogue(), Size::new(260, 200), Target::Factor { factor: 2.0 }).unwrap();
+        assert_eq!(worked.treatment.passes(), [], "no model for lettering");
+        let few = Recipe::only(Choice::Traced(Tracing { colours: 1, ..Tracing::usual() }));
+        let refused = few.work_out(&catalogue(), Size::new(260, 200), Target::Factor { factor: 2.0 }).unwrap_err();
+        assert!(refused.to_string().contains("2 to 32 colours"), "{refused}");
+        let kept = serde_json::to_value(&recipe.steps.enlarge).unwrap();
+        assert_eq!(kept, serde_json::json!({ "by": "traced", "colours": 32 }));
     }
 
     fn cleaned_by_what_is_not_there() -> Recipe {

@@ -336,7 +336,12 @@ mod tests {
         use crate::stand_in;
         let tones = Tones { black: [0.25, 0.2, 0.15], middle: [0.5; 3], white: [0.9, 0.84, 0.7] };
         let reading = reading(Some(tones), one_tone);
-        let sound = |after| crate::model::CleaningScore { undamaged: true, after, ..stand_in::cleaning_score() };
+        let sound = |least_gain| crate::model::CleaningScore {
+            undamaged: true,
+            after: 80.0,
+            least_gain,
+            ..stand_in::cleaning_score()
+        };
         let finder = |after| stand_in::finder_card().with_cleaning(vec![sound(after)]);
         let catalogue = Catalogue::of(vec![finder(72.0), stand_in::filler_card()]);
         let hasty = Catalogue::of(vec![finder(45.0), stand_in::filler_card()]);

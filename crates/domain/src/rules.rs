@@ -14,7 +14,7 @@ use crate::recipe::WIDEST_BLEED_MM;
 use crate::repair::Fade;
 use crate::size::{EYE_PPI_AT_ONE_INCH, LARGEST_FACTOR, MM_PER_INCH, SMALLEST_FACTOR, Unit};
 use crate::spot::MOST_SPOTS;
-use crate::trace::{LEAST_COLOURS, MOST_COLOURS};
+use crate::trace::{COLOUR_PATTERN, LEAST_COLOURS, LONGEST_NAME, MOST_COLOURS};
 
 /// All of them. The same for every picture, and for as long as the program is not replaced by another version.
 #[derive(Clone, Debug, PartialEq, Serialize)]
@@ -34,6 +34,10 @@ pub struct Rules {
     pub most_spots: usize,
     /// Colours that a drawing is traced in at most.
     pub traced_colours: Span,
+    /// Letters of an ink's name, at most.
+    pub longest_ink_name: usize,
+    /// How a colour is written, as a regular expression.
+    pub colour_pattern: String,
     /// The widest bleed, in millimetres.
     pub widest_bleed_mm: f64,
     /// Factors that can be asked for.
@@ -164,6 +168,8 @@ impl Rules {
             most_points: MOST_POINTS,
             most_spots: MOST_SPOTS,
             traced_colours: Span { least: LEAST_COLOURS as f64, most: MOST_COLOURS as f64 },
+            longest_ink_name: LONGEST_NAME,
+            colour_pattern: COLOUR_PATTERN.to_owned(),
             widest_bleed_mm: WIDEST_BLEED_MM,
             factors: Span { least: SMALLEST_FACTOR, most: LARGEST_FACTOR },
             faded_black: Span { least: 0.0, most: Fade::BLACKEST.into() },

@@ -13,8 +13,9 @@ use crate::halftone::Halftone;
 use crate::hash::ContentHash;
 use crate::kernel::Kernel;
 use crate::mask::{MOST_AREAS, Mask, MaskError, Shape};
-use crate::model::{Card, Catalogue, CatalogueError, EVERYDAY, Grade, ModelRef};
+use crate::model::{Card, Catalogue, CatalogueError, EVERYDAY, Grade, LETTERING, ModelRef};
 use crate::repair::{Fade, Repair, Wear};
+use crate::trace::{Tracing, TracingError, traced_at};
 
 /// What is done to an original, in the order in which it is done.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
@@ -119,6 +120,14 @@ pub enum Enlarge {
         #[serde(default, skip_serializing_if = "Vec::is_empty")]
         over: Vec<Pass>,
     },
+    /// As shapes, traced from what the passes make of the picture.
+    Traced {
+        /// In the order in which they run; none where nothing on the shelf enlarges lettering and line.
+        passes: Vec<Pass>,
+        /// In which colours.
+        #[serde(flatten)]
+        tracing: Tracing,
+    },
 }
 
 fn whole() -> f32 {
@@ -203,6 +212,9 @@ pub enum TreatmentError {
     /// A face whose eyes and mouth cannot be those of a face.
     #[error("the eyes and the mouth of face {0} fall together, or are no places at all: draw it again")]
     NoFace(usize),
+    /// A drawing cannot be traced so.
+    #[error(transparent)]
+    Tracing(#[from] TracingError),
     /// A setting is not a number, or outside its range.
     #[error("{what} is {value}: {least} to {most} can be set")]
     Setting {
@@ -308,6 +320,7 @@ impl Treatment {
         match &self.enlarge {
             Enlarge::Plain { kernel } => kernel.to_string().to_lowercase().replace(' ', ""),
             Enlarge::Learned { passes, .. } => passes.last().map_or_else(String::new, |pass| pass.model.model.clone()),
+            Enlarge::Traced { .. } => "traced".to_owned(),
         }
     }
 
@@ -483,8 +496,10 @@ impl Part<'_> {
             within("the spread of Softness", softness.sigma, 0.0, 3.0)?;
             within("the strength of Softness", softness.strength, 0.0, 1.0)?;
         }
-        if let Enlarge::Learned { strength, .. } = self.enlarge {
-            within("the strength of Enlarge", *strength, 0.0, 1.0)?;
+        match self.enlarge {
+            Enlarge::Plain { .. } => {}
+            Enlarge::Learned { strength, .. } => within("the strength of Enlarge", *strength, 0.0, 1.0)?,
+            Enlarge::Traced { tracing, .. } => tracing.check()?,
         }
         if let Some(edges) = &self.finish.edges {
             within("Edge strength", edges.strength, 0.0, 3.0)?;
@@ -516,6 +531,7 @@ impl Part<'_> {
         }
         steps.push(match self.enlarge {
             Enlarge::Plain { kernel } => kernel.to_string(),
+            Enlarge::Traced { tracing, .. } => format!("traced as shapes in up to {} colours", tracing.colours),
             Enlarge::Learned { passes, strength, .. } => {
                 let names: Vec<String> = passes.iter().map(|pass| title(&pass.model)).collect();
                 format!("{}{}", names.join(", then "), percent(*strength))
@@ -536,7 +552,7 @@ impl Enlarge {
     pub fn passes(&self) -> &[Pass] {
         match self {
             Self::Plain { .. } => &[],
-            Self::Learned { passes, .. } => passes,
+            Self::Learned { passes, .. } | Self::Traced { passes, .. } => passes,
         }
     }
 
@@ -546,6 +562,12 @@ impl Enlarge {
             Self::Learned { strength, over, .. } if *strength < 1.0 => over,
             _ => &[],
         }
+    }
+
+    /// Traced: from the picture enlarged by the thorough models for lettering and line, where there are some.
+    pub fn traced(catalogue: &Catalogue, tracing: Tracing, kept: Size) -> Self {
+        let passes = Self::learned(catalogue, LETTERING, Grade::Fine, kept, traced_at(kept)).passes().to_vec();
+        Self::Traced { passes, tracing }
     }
 
     /// The smallest chain of a subject's models that covers the way; plain Lanczos 3 where no model is needed.

@@ -174,6 +174,7 @@ fn clean(clean: &Clean) -> String {
 fn enlarge(choice: &Choice, catalogue: &Catalogue, passes: Option<usize>) -> String {
     let (subject, grade, strength) = match choice {
         Choice::Plain { kernel } => return format!("{kernel}, no model"),
+        Choice::Traced(_) => return "Traced as shapes".to_owned(),
         Choice::Learned { subject, grade, strength } => (subject, *grade, *strength),
     };
     if passes == Some(0) {

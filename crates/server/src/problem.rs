@@ -214,6 +214,7 @@ impl From<RenderError> for Problem {
             RenderError::Cancelled(_) => Self::new(Kind::Unavailable, "cancelled", error),
             RenderError::Model(error) => error.into(),
             RenderError::Frame(error) => TreatmentError::from(error).into(),
+            RenderError::Trace(error) => Self::refused("trace.not-drawn", error).field("enlarge"),
             RenderError::Codec(error) => error.into(),
         }
     }
@@ -223,6 +224,7 @@ impl From<TreatmentError> for Problem {
     fn from(error: TreatmentError) -> Self {
         let (code, field) = match error {
             TreatmentError::Frame(_) => ("frame.unusable", "frame"),
+            TreatmentError::Tracing(_) => ("trace.settings", "enlarge"),
             TreatmentError::Mask(_) => ("area.unusable", "areas"),
             TreatmentError::TooManyAreas(_) => ("area.too-many", "areas"),
             TreatmentError::TooManyFaces(_) => ("face.too-many", "faces"),

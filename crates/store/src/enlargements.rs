@@ -6,8 +6,10 @@ use dettaglio_domain::frame::Frame;
 use dettaglio_domain::geometry::Size;
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::id::{JobId, OrderId, OriginalId, ResultId};
+use dettaglio_domain::trace::DrawingFile;
 use serde::{Deserialize, Serialize};
 
+use crate::files::FileStore;
 use crate::{Store, StoreError, from_text, missing};
 
 /// What was done, kept with an enlargement.
@@ -45,6 +47,36 @@ pub struct Record {
     pub device: Option<String>,
     /// Version of the program.
     pub version: String,
+    /// The shapes that it was drawn from, where it was traced: kept beside it as an SVG and a PDF file.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub drawing: Option<TracedFiles>,
+}
+
+impl Record {
+    /// The keys of all files of the result under `result_key`: its own and, where it was traced, those of its drawing.
+    pub fn keys(&self, result_key: &str) -> Vec<String> {
+        let drawings = self.drawings().map(|file| FileStore::drawing_key(result_key, file));
+        std::iter::once(result_key.to_owned()).chain(drawings).collect()
+    }
+
+    /// The files of its drawing; none where it was not traced.
+    pub fn drawings(&self) -> impl Iterator<Item = DrawingFile> + use<> {
+        self.drawing.into_iter().flat_map(|_| DrawingFile::ALL)
+    }
+}
+
+/// What is known of a drawing that is kept beside a result.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[cfg_attr(feature = "schema", derive(utoipa::ToSchema))]
+pub struct TracedFiles {
+    /// Outlines of shapes and holes.
+    pub outlines: u64,
+    /// Places at which lines and curves meet.
+    pub nodes: u64,
+    /// Bytes of the SVG file.
+    pub svg_bytes: u64,
+    /// Bytes of the PDF file.
+    pub pdf_bytes: u64,
 }
 
 /// What was said of a result.

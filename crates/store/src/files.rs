@@ -9,6 +9,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::id::JobId;
+use dettaglio_domain::trace::DrawingFile;
 use futures::{StreamExt, TryStreamExt};
 use object_store::aws::AmazonS3Builder;
 use object_store::buffered::BufWriter;
@@ -111,6 +112,11 @@ impl FileStore {
     /// Where the result of a job is. Each attempt has a place of its own: one that lost its lease cannot reach the other's file.
     pub fn result_key(job: JobId, attempt: u32, extension: &str) -> String {
         format!("enlargements/{job}-{attempt}.{extension}")
+    }
+
+    /// Where the drawing is that the result under `result_key` was made of.
+    pub fn drawing_key(result_key: &str, file: DrawingFile) -> String {
+        format!("{result_key}.{}", file.extension())
     }
 
     /// Where a model's example is: of this file, on this picture, before or after.

@@ -6,6 +6,7 @@ use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::id::OriginalId;
 use sqlx::MySqlConnection;
 
+use crate::enlargements::Record;
 use crate::files::FileStore;
 use crate::{Store, StoreError, from_text, missing};
 
@@ -234,13 +235,17 @@ impl Store {
     }
 }
 
-/// A result with what was sent to a printer of it, and with the job that made it; its file is to follow.
+/// A result with what was sent to a printer of it, and with the job that made it; its files are to follow.
 async fn delete_result(transaction: &mut MySqlConnection, id: u64) -> Result<(), StoreError> {
     sqlx::query!("DELETE FROM printings WHERE enlargement_id = ?", id).execute(&mut *transaction).await?;
-    let result =
-        sqlx::query!("SELECT job_id, file_key FROM enlargements WHERE id = ?", id).fetch_one(&mut *transaction).await?;
-    let leaving = sqlx::query!("INSERT IGNORE INTO leaving_files (file_key) VALUES (?)", result.file_key);
-    leaving.execute(&mut *transaction).await?;
+    let result = sqlx::query!("SELECT job_id, file_key, record FROM enlargements WHERE id = ?", id)
+        .fetch_one(&mut *transaction)
+        .await?;
+    let record: Record = from_text("record", &result.record)?;
+    for key in record.keys(&result.file_key) {
+        let leaving = sqlx::query!("INSERT IGNORE INTO leaving_files (file_key) VALUES (?)", key);
+        leaving.execute(&mut *transaction).await?;
+    }
     sqlx::query!("DELETE FROM enlargements WHERE id = ?", id).execute(&mut *transaction).await?;
     sqlx::query!("DELETE FROM jobs WHERE id = ?", result.job_id).execute(&mut *transaction).await?;
     Ok(())

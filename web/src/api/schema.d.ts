@@ -142,6 +142,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/enlargements/{id}/drawing/{file}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The shapes that a traced result was drawn from, as large as it is printed; its margin is not among them. */
+        get: operations["result_drawing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/enlargements/{id}/file": {
         parameters: {
             query?: never;
@@ -536,7 +553,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** All results of an order with the report, as one zip archive with a folder of the order's name. */
+        /** All results of an order with the report, as one zip archive with a folder of the order's name; what was traced as a drawing too. */
         get: operations["delivery"];
         put?: never;
         post?: never;
@@ -1061,7 +1078,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Traces an original as it is framed and cleaned now, and hands out the file. A photograph is refused, with the reason. */
+        /** What the Enlarge step's tracing makes of an original, framed, repaired and cleaned as it is now. A photograph is refused, with the reason. */
         get: operations["trace"];
         put?: never;
         post?: never;
@@ -1078,8 +1095,25 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The same as a PDF file of one page, at the print's size where the picture is printed. */
+        /** The same as a PDF file of one page; named inks are spot colours. */
         get: operations["trace_pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/originals/{id}/trace.svg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The shapes as an SVG file, at the print's size where the picture is printed. */
+        get: operations["trace_svg"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1589,7 +1623,10 @@ export interface components {
             by: "plain";
             /** @description How. */
             kernel: components["schemas"]["Kernel"];
-        };
+        } | (components["schemas"]["Tracing"] & {
+            /** @enum {string} */
+            by: "traced";
+        });
         /**
          * @description How finely a JPEG holds colour.
          * @enum {string}
@@ -1708,6 +1745,11 @@ export interface components {
              * @description That looks like lettering or line work: two even tones with sharp borders.
              */
             lettering: number;
+            /**
+             * Format: int32
+             * @description In how many plain colours it is drawn; nothing where it is no such drawing, is large, or was read before they were counted.
+             */
+            plain_colours?: number | null;
             /**
              * Format: float
              * @description With fine structure.
@@ -1904,6 +1946,11 @@ export interface components {
             /** @description What is printed, whose paper has a shape. */
             target: components["schemas"]["Target"];
         };
+        /**
+         * @description What a drawing is written as.
+         * @enum {string}
+         */
+        DrawingFile: "svg" | "pdf";
         /** @description What came of it. */
         Drawn: {
             crop?: null | components["schemas"]["Region"];
@@ -2316,6 +2363,8 @@ export interface components {
              */
             workers: number;
         };
+        /** @description A colour of 8 bits a channel, sRGB: "#9c5200". */
+        Hex: string;
         /** @description Whether the run sheet is held up. */
         Hold: {
             /** @description Nothing is started, and what runs is set aside with what it has computed. */
@@ -2367,6 +2416,15 @@ export interface components {
             repair: string;
             /** @description How large: "60 × 40 cm at 240 ppi". */
             target: string;
+        };
+        /** @description What a colour of the drawing is printed as. Two that are printed as one are merged. */
+        Ink: {
+            /** @description The colour as it was found. */
+            found: components["schemas"]["Hex"];
+            /** @description The name of a spot colour, up to 60 letters; none for a colour that is mixed. */
+            name?: string;
+            /** @description What it is printed as. */
+            printed: components["schemas"]["Hex"];
         };
         /** @description What is to be done with which jobs. */
         Instruction: components["schemas"]["JobAction"] & {
@@ -3210,6 +3268,7 @@ export interface components {
         Record: {
             /** @description What computed its models: "cpu" for the runtime's own code; nothing where none was kept. */
             device?: string | null;
+            drawing?: null | components["schemas"]["TracedFiles"];
             /**
              * Format: double
              * @description Seconds that it was forecast to take, by what was known when it began.
@@ -3401,6 +3460,8 @@ export interface components {
         };
         /** @description All of them. The same for every picture, and for as long as the program is not replaced by another version. */
         Rules: {
+            /** @description How a colour is written, as a regular expression. */
+            colour_pattern: string;
             /**
              * Format: double
              * @description Resolution that the eye uses from one inch away, in pixels per inch; from further away in proportion less.
@@ -3420,6 +3481,8 @@ export interface components {
             kernels: components["schemas"]["KernelRules"][];
             /** @description The letters of treatments that are compared, in the order in which they are given out. */
             letters: components["schemas"]["Letter"][];
+            /** @description Letters of an ink's name, at most. */
+            longest_ink_name: number;
             /**
              * Format: double
              * @description Millimetres in an inch.
@@ -4070,16 +4133,48 @@ export interface components {
              */
             white: number;
         };
+        /** @description What is known of a drawing that is kept beside a result. */
+        TracedFiles: {
+            /**
+             * Format: int64
+             * @description Places at which lines and curves meet.
+             */
+            nodes: number;
+            /**
+             * Format: int64
+             * @description Outlines of shapes and holes.
+             */
+            outlines: number;
+            /**
+             * Format: int64
+             * @description Bytes of the PDF file.
+             */
+            pdf_bytes: number;
+            /**
+             * Format: int64
+             * @description Bytes of the SVG file.
+             */
+            svg_bytes: number;
+        };
         /** @description A picture as shapes. */
         TracedView: {
-            /** @description The colours that it is drawn in, such as "#9c5200", those that lie lowest first. */
-            colours: string[];
+            /** @description Bytes of the SVG file. */
+            bytes: number;
+            /** @description The colours that were found and what each is printed as, those that lie lowest first. */
+            inks: components["schemas"]["Ink"][];
             /** @description Places at which lines and curves meet. */
             nodes: number;
             /** @description Outlines of shapes and holes. */
             outlines: number;
-            /** @description The SVG file, at the print's size where the picture is printed. */
-            svg: string;
+        };
+        /** @description How a drawing is traced. */
+        Tracing: {
+            /** @description Whether files of shapes leave out the colour that lies lowest, so that what they are laid on shows. Pixels have white paper there. */
+            clear?: boolean;
+            /** @description In how many colours at most, 2 to 32. */
+            colours?: number;
+            /** @description Colours that are printed as others. */
+            inks?: components["schemas"]["Ink"][];
         };
         /** @description How the pictures are treated. */
         Treating: {
@@ -4622,6 +4717,48 @@ export interface operations {
                 };
                 content: {
                     "image/png": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Refused, or failed: the problem says why and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    result_drawing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description Number of the result. */
+                id: components["schemas"]["ResultId"];
+                /** @description As what kind of file. */
+                file: components["schemas"]["DrawingFile"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": number[];
+                    "application/pdf": number[];
                 };
             };
             404: {
@@ -7232,10 +7369,7 @@ export interface operations {
     };
     trace: {
         parameters: {
-            query?: {
-                /** @description How many colours it is drawn in at most, 2 to 32. */
-                colours?: number;
-            };
+            query?: never;
             header?: never;
             path: {
                 id: components["schemas"]["OriginalId"];
@@ -7281,10 +7415,7 @@ export interface operations {
     };
     trace_pdf: {
         parameters: {
-            query?: {
-                /** @description How many colours it is drawn in at most, 2 to 32. */
-                colours?: number;
-            };
+            query?: never;
             header?: never;
             path: {
                 id: components["schemas"]["OriginalId"];
@@ -7299,6 +7430,52 @@ export interface operations {
                 };
                 content: {
                     "application/pdf": unknown;
+                };
+            };
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+            /** @description Refused, or failed: the problem says why and what to do */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ProblemDetails"];
+                };
+            };
+        };
+    };
+    trace_svg: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["schemas"]["OriginalId"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "image/svg+xml": unknown;
                 };
             };
             404: {

@@ -76,7 +76,7 @@ export const COMMANDS: Command[] = [
   { id: "add-treatment", title: "Another treatment to compare with", group: "Treatment", keys: [], on: ({ bench }) => bench?.addTreatment },
   { id: "areas", title: "Areas with settings of their own", group: "Treatment", keys: ["a"], on: ({ bench }) => bench?.toggleAreas },
   { id: "rehearse", title: "Rehearse: shrink the picture and enlarge it by every method", group: "Treatment", keys: ["r"], on: ({ bench }) => bench?.rehearse },
-  { id: "trace", title: "Trace: an emblem or lettering as shapes (SVG)", group: "Treatment", keys: [], on: ({ bench }) => bench && (() => bench.openCard("Trace")) },
+  { id: "trace", title: "Trace an emblem or lettering as shapes: in Enlarge", group: "Treatment", keys: [], on: ({ bench }) => bench && (() => bench.openCard("Enlarge")) },
   ...CARDS.map((card): Command => ({ id: `card-${card.toLowerCase()}`, title: `${card}: open its controls`, group: "Treatment", keys: [], on: ({ bench }) => bench && (() => bench.openCard(card)) })),
 
   { id: "whole", title: "The whole picture", group: "The picture in view", keys: ["f"], on: ({ stage }) => stage?.fit },

@@ -4,7 +4,6 @@ import { useCallback } from "react";
 import type { Model, OrderContents, Original, Steps } from "../api/client";
 import { Rail } from "./Rail";
 import { TONES, TonesPanel } from "./Tones";
-import { TRACE, TracePanel } from "./Trace";
 import { TreatmentTabs } from "./TreatmentTabs";
 import type { useAsked } from "./asked";
 import { Blending } from "./blend";
@@ -47,6 +46,7 @@ export function BenchRail(props: {
         inWords={inWords}
         words={scope === "whole" ? inWords : inWords?.areas[scope]}
         changeSteps={changeSteps}
+        asked={scope === "whole" ? answer?.treatment : undefined}
         loose={
           answer && (
             <>
@@ -57,9 +57,6 @@ export function BenchRail(props: {
                   part={viewPart}
                   profile={intent.output.profile}
                 />
-              </LooseCard>
-              <LooseCard name={TRACE}>
-                <TracePanel original={original} asked={answer.treatment} />
               </LooseCard>
             </>
           )

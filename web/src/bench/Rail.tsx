@@ -16,7 +16,6 @@ import type {
   Suggestion,
 } from "../api/client";
 import { duration } from "../app/format";
-import { TRACE } from "./Trace";
 import { WithBand } from "./cards/band";
 import { CleanCard } from "./cards/CleanCard";
 import { DeliverCard } from "./cards/DeliverCard";
@@ -62,6 +61,8 @@ export function Rail(props: {
   onCancel: (job: number) => void;
   results: Enlargement[];
   onRemove: () => void;
+  /** The treatment of the whole; nothing while it is not known, and where the cards are about an area. */
+  asked?: string;
   /** What the band may hold besides the steps' controls. */
   loose: ReactNode;
   /** The card that lies open. */
@@ -125,7 +126,8 @@ export function Rail(props: {
             plan={plan}
             suggestion={suggestion}
             onChange={(enlarge) => changeSteps({ enlarge })}
-            onTrace={() => props.onCard(TRACE)}
+            original={original}
+            asked={props.asked}
           />
           <FacesCard
             original={original}

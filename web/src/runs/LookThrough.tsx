@@ -123,7 +123,7 @@ export function LookThrough(props: {
                 {now.file_name}
               </Typography>
               <Typography variant="caption" noWrap component="div" sx={{ color: "text.secondary" }}>
-                {judge.isError ? sentence(judge.error) : `${pixels(now.record.size)}, ${now.record.treatment}`}
+                {judge.isError ? sentence(judge.error) : told(now.record)}
               </Typography>
             </Box>
             <Stack direction="row" role="group" aria-label="Spots">
@@ -228,4 +228,8 @@ function Pair({ look, result, spot }: { look: Look; result: Enlargement; spot: n
       ))}
     </Box>
   );
+}
+
+function told({ size, treatment, drawing }: Enlargement["record"]): string {
+  return `${pixels(size)}, ${treatment}${drawing ? "; goes out as SVG and PDF too" : ""}`;
 }

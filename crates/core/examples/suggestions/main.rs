@@ -233,6 +233,7 @@ fn words(recipe: &Recipe) -> String {
     let mut words = match &recipe.steps.enlarge {
         Choice::Learned { subject, grade, strength } => format!("{subject} {grade:?} {:.0} %", strength * 100.0),
         Choice::Plain { kernel } => kernel.to_string(),
+        Choice::Traced(_) => "traced".to_owned(),
     };
     let clean = &recipe.steps.clean;
     if let Some(marks) = &clean.marks {
@@ -277,7 +278,7 @@ fn lacks(renderer: &Renderer, picture: &Original, reading: &Reading, recipe: &Re
 /// Whether no model of a candidate draws a pattern, by its card: one that does is never suggested.
 fn draws_nothing(shelf: &Shelf, candidate: &Candidate) -> bool {
     match &candidate.steps.enlarge {
-        Choice::Plain { .. } => true,
+        Choice::Plain { .. } | Choice::Traced(_) => true,
         Choice::Learned { subject, grade, .. } => {
             shelf.chain(subject, *grade, f64::from(FACTOR)).iter().all(|m| !m.draws_screen())
         }

@@ -131,6 +131,14 @@ impl Original {
         }
     }
 
+    /// sRGB colours as this picture's own.
+    pub fn of_srgb(&self, colours: &[[f32; 3]]) -> Vec<[f32; 3]> {
+        match &self.profile {
+            Some(profile) => profile.of_srgb(colours),
+            None => colours.to_vec(),
+        }
+    }
+
     /// The samples as they were in the file, upright.
     pub fn samples(&self) -> &Samples {
         &self.samples

@@ -8,6 +8,7 @@ use rayon::prelude::*;
 use super::noise::{BLOCK, Block};
 use crate::colour::{encode, linearise};
 use crate::picture::Original;
+use crate::trace::palette;
 
 /// Blocks that are looked at for lettering and for tone.
 const MOST_BLOCKS: usize = 3000;
@@ -57,6 +58,7 @@ pub fn read(original: &Original, blocks: &[Block], noise: &NoiseReading, is_half
         clipped_highlights: clipped(false),
         brightness: blocks.iter().map(|b| b.brightness).sum::<f32>() / count,
         faded_tone: photographed && is_faded_tone(&seen, &colours),
+        plain_colours: plain_colours(original),
         tones: (colours.len() >= LEAST_TONES).then(|| {
             if is_halftone {
                 // The colour that dots print is their mean in light.
@@ -68,6 +70,14 @@ pub fn read(original: &Original, blocks: &[Block], noise: &NoiseReading, is_half
         }),
     }
 }
+
+/// In how many plain colours a picture is drawn, if it is.
+fn plain_colours(original: &Original) -> Option<u32> {
+    (original.size().area() <= LARGEST_DRAWING).then(|| palette::plain_colours(&original.planes())).flatten()
+}
+
+/// Pixels of a picture that is worth tracing at most: a larger one is sharp enough as it is.
+const LARGEST_DRAWING: u64 = 2_000_000;
 
 /// Share of lettering from which on a picture of one warm tone is a page on cream paper: there nothing has faded.
 const DRAWN: f32 = 0.2;

@@ -1,15 +1,16 @@
 //! Large gaps that were marked by hand: what they are filled with, kept so that it is worked out once.
 
+use std::convert::Infallible;
 use std::num::NonZeroUsize;
-use std::sync::{Arc, Mutex, MutexGuard};
+use std::sync::Arc;
 
 use dettaglio_domain::affine::Affine;
 use dettaglio_domain::affine::space::{Kept, Original};
 use dettaglio_domain::gaps::{Bounds, DEEP, MOST, SURROUNDINGS};
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::hash::ContentHash;
-use lru::LruCache;
 
+use super::slots::Slots;
 use crate::inpaint;
 use crate::picture::Planes;
 
@@ -50,62 +51,25 @@ impl Gap {
 }
 
 /// Filled gaps by what they are made of; nothing where a rectangle of strokes holds none.
-pub struct GapCache {
-    kept: Mutex<LruCache<ContentHash, Slot>>,
-}
-
-/// Locked while it is worked out, so that whoever else needs it waits instead of doing the same.
-type Slot = Arc<Mutex<Option<Option<Arc<Gap>>>>>;
+pub struct GapCache(Slots<Option<Arc<Gap>>>);
 
 impl Default for GapCache {
     fn default() -> Self {
-        Self { kept: Mutex::new(LruCache::new(KEPT)) }
+        Self(Slots::new(KEPT))
     }
 }
 
 impl GapCache {
     /// What is kept under that name.
     pub fn kept(&self, name: &ContentHash) -> Option<Option<Arc<Gap>>> {
-        let slot = Arc::clone(self.lock().get(name)?);
-        let held = slot.lock().unwrap_or_else(|e| e.into_inner());
-        held.clone()
+        self.0.kept(name)
     }
 
     /// The gap of that name, worked out by `make` where it is not kept. `make` must not wait for other work, nor a rayon thread for this.
-    ///
-    /// # Errors
-    /// Those of `make`; then nothing is kept.
-    pub fn get<E>(
-        &self,
-        name: ContentHash,
-        make: impl FnOnce() -> Result<Option<Gap>, E>,
-    ) -> Result<Option<Arc<Gap>>, E> {
-        let slot = Arc::clone(self.lock().get_or_insert(name, Slot::default));
-        let mut held = slot.lock().unwrap_or_else(|e| e.into_inner());
-        if let Some(known) = &*held {
-            return Ok(known.clone());
-        }
-        let made = make()?.map(Arc::new);
-        *held = Some(made.clone());
-        drop(held);
-        self.make_room();
-        Ok(made)
-    }
-
-    /// Lets those go that were not asked for longest, while there are too many bytes.
-    fn make_room(&self) {
-        let mut kept = self.lock();
-        // One that is being worked out has no size yet.
-        let bytes =
-            |slot: &Slot| slot.try_lock().ok().and_then(|held| Some(held.as_ref()?.as_ref()?.bytes())).unwrap_or(0);
-        let mut all: usize = kept.iter().map(|(_, slot)| bytes(slot)).sum();
-        while all > KEPT_BYTES && kept.len() > 1 {
-            all -= kept.pop_lru().map_or(all, |(_, slot)| bytes(&slot).min(all));
-        }
-    }
-
-    fn lock(&self) -> MutexGuard<'_, LruCache<ContentHash, Slot>> {
-        self.kept.lock().unwrap_or_else(|e| e.into_inner())
+    pub fn get(&self, name: ContentHash, make: impl FnOnce() -> Option<Gap>) -> Option<Arc<Gap>> {
+        let Ok(gap) = self.0.get(name, || Ok::<_, Infallible>(make().map(Arc::new)));
+        self.0.make_room(KEPT_BYTES, |gap| gap.as_ref().map_or(0, |gap| gap.bytes()));
+        gap
     }
 }
 
@@ -152,11 +116,6 @@ impl Site {
 mod tests {
     use super::*;
 
-    fn gap() -> Gap {
-        let part = Region::of(0, 0, 2, 1);
-        Gap { part, covers: vec![true; 2], planes: Planes::black(part.size()) }
-    }
-
     #[test]
     fn those_that_were_not_asked_for_longest_go_first() {
         let cache = GapCache::default();
@@ -166,7 +125,7 @@ mod tests {
             Gap { part, covers: vec![true; 1_500_000], planes: Planes::black(part.size()) }
         };
         for number in 0..4 {
-            cache.get::<()>(name(number), || Ok(Some(large()))).unwrap();
+            cache.get(name(number), || Some(large()));
             assert!(cache.kept(&name(0)).is_some(), "asked for just now");
         }
         // 19.5 MB each.
@@ -175,14 +134,10 @@ mod tests {
     }
 
     #[test]
-    fn a_gap_is_worked_out_once_and_again_after_a_failure() {
-        let (cache, name) = (GapCache::default(), ContentHash::of(b"a gap"));
-        assert!(cache.get(name, || Err::<Option<Gap>, _>("given up")).is_err());
-        assert!(cache.get::<()>(name, || Ok(Some(gap()))).unwrap().is_some());
-        assert!(cache.get::<()>(name, || panic!("kept")).unwrap().is_some());
-        let other = ContentHash::of(b"no gap");
-        assert!(cache.get::<()>(other, || Ok(None)).unwrap().is_none());
-        assert!(cache.get::<()>(other, || panic!("kept")).unwrap().is_none());
+    fn that_there_is_no_gap_is_kept_too() {
+        let (cache, name) = (GapCache::default(), ContentHash::of(b"no gap"));
+        assert!(cache.get(name, || None).is_none());
+        assert!(cache.get(name, || panic!("kept")).is_none());
     }
 
     #[test]

@@ -11,6 +11,7 @@ pub mod cache;
 mod departure;
 mod descreen;
 pub mod disk;
+mod drawings;
 mod drawn;
 mod faces;
 mod gaps;
@@ -20,8 +21,10 @@ mod renderer;
 mod repair;
 mod run;
 mod sheet;
+mod slots;
 #[cfg(test)]
 mod tests;
+mod traced;
 mod weights;
 
 pub use departure::Measures;
@@ -30,3 +33,4 @@ pub use level::{TILE, largest_block};
 pub use pace::{Cancelled, Pace, RenderError, Unhurried};
 pub use renderer::{Renderer, own_levels, view_size};
 pub use run::{Destination, in_camera_colours, run, run_camera};
+pub use traced::Shapes;

@@ -4,6 +4,7 @@ use dettaglio_domain::frame::FrameError;
 
 use crate::codec::CodecError;
 use crate::model::ModelError;
+use crate::trace::error::TraceError;
 
 /// Why a result could not be rendered.
 #[derive(Debug, thiserror::Error)]
@@ -17,6 +18,9 @@ pub enum RenderError {
     /// The frame does not suit the original.
     #[error(transparent)]
     Frame(#[from] FrameError),
+    /// It was to be traced, and is no drawing.
+    #[error(transparent)]
+    Trace(#[from] TraceError),
     /// The result could not be written.
     #[error(transparent)]
     Codec(#[from] CodecError),

@@ -12,6 +12,7 @@ use super::amber::in_amber;
 use super::cache::TileCache;
 use super::descreen::Descreened;
 use super::disk::DiskTiles;
+use super::drawings::{Drawings, drawings};
 use super::gaps::GapCache;
 use super::level::{Below, Caches, Level, Marking, SideInput, TILE};
 use super::pace::{Cancelled, Pace, RenderError};
@@ -32,6 +33,7 @@ pub struct Renderer {
     pub(super) tiles: TileCache,
     pub(super) disk: Option<DiskTiles>,
     gaps: GapCache,
+    pub(super) drawings: Drawings,
 }
 
 impl Renderer {
@@ -42,6 +44,7 @@ impl Renderer {
             tiles: TileCache::new(tile_bytes),
             disk: None,
             gaps: GapCache::default(),
+            drawings: drawings(),
         }
     }
 
@@ -314,6 +317,10 @@ impl<'a> Work<'a> {
     /// then as strong as they were measured, and moving the curves costs no model.
     fn in_its_tone(&self, region: Region<Enlarged>) -> Result<Planes, RenderError> {
         let mut planes = self.enlarged(region)?;
+        if matches!(self.treatment.enlarge, Enlarge::Traced { .. }) {
+            // Shapes have the colours that were brought back.
+            return Ok(planes);
+        }
         bring_back(self.treatment.repair.fade.as_ref(), &mut planes);
         Ok(planes)
     }
@@ -323,6 +330,7 @@ impl<'a> Work<'a> {
         let size = self.treatment.size;
         let mut planes = match &self.treatment.enlarge {
             Enlarge::Plain { kernel } => self.plain(region, *kernel)?,
+            Enlarge::Traced { passes, tracing } => return self.drawn_shapes(passes, tracing, region),
             Enlarge::Learned { passes, strength, .. } => {
                 let learned = self.learned(passes, region)?;
                 match self.treatment.enlarge.under() {
@@ -386,7 +394,7 @@ impl<'a> Work<'a> {
     }
 
     /// The framed original without a halftone's dots, with its wear filled.
-    fn repaired(&self) -> Result<Below<'_>, RenderError> {
+    pub(super) fn repaired(&self) -> Result<Below<'_>, RenderError> {
         let (Some(marks), Some(wear)) = (self.wear_marks()?, &self.treatment.repair.wear) else {
             return Ok(self.ground());
         };

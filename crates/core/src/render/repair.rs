@@ -188,7 +188,7 @@ impl<'a> Repaired<'a> {
         }
         // Before the gap is locked: while it is, nothing is waited for.
         let (planes, marked) = (self.filled(site.whole, pace)?, self.marks.painted(marked, site.whole));
-        self.gaps.get(name, || Ok(site.filled(&planes, &marked)))
+        Ok(self.gaps.get(name, || site.filled(&planes, &marked)))
     }
 }
 

@@ -11,6 +11,7 @@ use dettaglio_domain::kernel::Kernel;
 use dettaglio_domain::limits::Limits;
 use dettaglio_domain::mask::{Mask, Shape, Stroke};
 use dettaglio_domain::model::{CatalogueError, Grade, ModelRef};
+use dettaglio_domain::trace::{Hex, Ink, Tracing};
 use dettaglio_domain::treatment::{Enlarge, Fill, Margin, TreatedArea, Treatment};
 use rstest::rstest;
 
@@ -53,6 +54,62 @@ fn at_once(original: &Original, treatment: &Treatment) -> Planes {
         planes = Planes::from_values(planes.size(), rounded);
     }
     enlarge::resample(&planes, treatment.size, treatment.size.whole(), LAST_STEP)
+}
+
+/// A blue disc on white, with soft edges.
+fn disc() -> Original {
+    let size = Size::new(64, 64);
+    let area = size.area() as usize;
+    let value = |i: usize| {
+        let (x, y) = ((i % area % 64) as f32 - 31.5, (i % area / 64) as f32 - 31.5);
+        let share = (20.5 - x.hypot(y)).clamp(0.0, 1.0);
+        1.0 - share * [0.9, 0.7, 0.2][i / area]
+    };
+    Original::from_planes(&Planes::from_values(size, (0..3 * area).map(value).collect()))
+}
+
+fn traced(original: &Original, side: u32, tracing: Tracing) -> Treatment {
+    let enlarge = Enlarge::traced(&shelf(), tracing, original.size());
+    Treatment { enlarge, ..Treatment::plain(Kernel::Lanczos3, Size::new(side, side)) }
+}
+
+#[test]
+fn a_drawing_is_traced_once_and_drawn_at_any_size_in_any_ink() {
+    let (original, renderer) = (disc(), renderer());
+    let treatment = traced(&original, 1000, Tracing::usual());
+    let whole = renderer.render(&original, &treatment, treatment.sheet().whole().seen_as(), &Unhurried).unwrap();
+    // Along the middle row, white ends and blue begins where the circle is, to a third of one of the original's pixels.
+    let row = whole.row(0, 500);
+    let begins = row.iter().position(|red| *red < 0.5).unwrap() as f64 * 64.0 / 1000.0;
+    assert!((begins - 12.0).abs() < 0.34, "{begins}");
+    let between = row.iter().filter(|red| **red > 0.15 && **red < 0.95).count();
+    assert!(between <= 2, "the edge is as sharp as the result's pixels: {between}");
+    let region = Region::of(190, 410, 77, 33);
+    let part = renderer.render(&original, &treatment, region, &Unhurried).unwrap();
+    assert_eq!(part.values(), whole.cut(region).values(), "the same wherever it is cut");
+
+    // In another ink nothing is traced anew: nobody may run a model.
+    struct Never;
+    impl Pace for Never {
+        fn after_block(&self, _: u64) {
+            panic!("a model ran");
+        }
+    }
+    let found = Hex([26, 77, 204]);
+    let inks = vec![Ink { found, printed: Hex([0, 128, 0]), name: String::new() }];
+    let other = traced(&original, 40, Tracing { inks, ..Tracing::usual() });
+    let green = renderer.render(&original, &other, Region::of(20, 20, 1, 1), &Never).unwrap();
+    assert!((green.values()[1] - 128.0 / 255.0).abs() < 0.003, "{green:?}");
+}
+
+#[test]
+fn a_photograph_that_is_to_be_traced_is_refused_each_time() {
+    let (original, renderer) = (photo(90, 80), renderer());
+    let treatment = Treatment { size: Size::new(180, 160), ..traced(&original, 180, Tracing::usual()) };
+    for _ in 0..2 {
+        let refused = renderer.render(&original, &treatment, Region::of(0, 0, 8, 8), &Unhurried).unwrap_err();
+        assert!(matches!(refused, RenderError::Trace(_)), "{refused}");
+    }
 }
 
 #[rstest]

@@ -299,6 +299,16 @@ pub fn pieces(curve: &[Point; 4], long: f64) -> usize {
     ((around / long).ceil() as usize).max(1)
 }
 
+/// A cubic curve as so many straight lines, from its first point to its last.
+pub fn straight(curve: [Point; 4], count: usize) -> impl Iterator<Item = (Point, Point)> {
+    let place = move |k: usize| match k {
+        0 => curve[0],
+        k if k == count => curve[3],
+        k => on(&curve, k as f64 / count as f64),
+    };
+    (0..count).map(move |k| (place(k), place(k + 1)))
+}
+
 /// The place of a cubic curve at `t`, 0 to 1.
 pub fn on(curve: &[Point; 4], t: f64) -> Point {
     weights(t).iter().zip(curve).fold((0.0, 0.0), |sum, (weight, p)| (sum.0 + weight * p.0, sum.1 + weight * p.1))

@@ -5,50 +5,30 @@
 //! each other as cut paper does, so that no gap shows between them.
 
 mod contour;
-mod drawing;
-mod error;
+pub(crate) mod error;
 mod fit;
-mod palette;
+pub(crate) mod palette;
 mod pdf;
+mod raster;
 mod refine;
 mod regions;
 mod shapes;
 mod simplify;
 mod svg;
 
-pub use drawing::{DrawingError, drawing};
+use dettaglio_domain::trace::DrawingFile;
+
 pub use error::TraceError;
 pub use fit::{Outline, Segment};
-pub use palette::Colour;
-pub use pdf::pdf;
-pub use shapes::{Shape, Traced, trace};
-pub use svg::{hex, svg};
+pub use palette::{Colour, refuse_photograph};
+pub use refine::refined;
+pub use shapes::{Shape, Traced, refuse_tiny, to_hex, trace};
 
-/// What a drawing is written as.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum DrawingFile {
-    /// SVG 1.1.
-    Svg,
-    /// PDF 1.7, one page.
-    Pdf,
-}
-
-impl DrawingFile {
-    /// By the ending of a file's name, without its dot.
-    pub fn of_ending(ending: &str) -> Option<Self> {
-        match ending.to_ascii_lowercase().as_str() {
-            "svg" => Some(Self::Svg),
-            "pdf" => Some(Self::Pdf),
-            _ => None,
-        }
-    }
-
-    /// The file's bytes: as large as the print in millimetres where there is one.
-    pub fn bytes(self, traced: &Traced, print_mm: Option<(f64, f64)>) -> Vec<u8> {
-        match self {
-            Self::Svg => svg(traced, print_mm).into_bytes(),
-            Self::Pdf => pdf(traced, print_mm),
-        }
+/// The bytes of a drawing as a file: as large as the print, in millimetres across and down, where there is one.
+pub fn drawing_bytes(traced: &Traced, file: DrawingFile, print_mm: Option<(f64, f64)>) -> Vec<u8> {
+    match file {
+        DrawingFile::Svg => svg::svg(traced, print_mm).into_bytes(),
+        DrawingFile::Pdf => pdf::pdf(traced, print_mm),
     }
 }
 

@@ -1,7 +1,7 @@
 //! The plain colours that a picture is drawn in.
 
 use dettaglio_domain::geometry::Size;
-use dettaglio_domain::trace::MOST_COLOURS;
+use dettaglio_domain::trace::{LEAST_COLOURS, MOST_COLOURS};
 use rayon::prelude::*;
 
 use super::error::TraceError;
@@ -25,8 +25,17 @@ const LEAST_SHARE: f32 = 0.0006;
 /// Of what is plain in a drawing, at least this share is nearer than [`LIKE`] to one of its colours.
 const LEAST_LIKE: f32 = 0.9;
 
+/// As [`LEAST_PLAIN`], of a small picture as it came: of fifteen drawings kept as JPEG of quality 50, at least 0.51 was plain.
+const LEAST_PLAIN_SMALL: f32 = 0.15;
+
+/// As [`LEAST_LIKE`], of a small picture as it came: in those drawings that are traced at least 0.87, in most photographs less than this.
+const LEAST_LIKE_SMALL: f32 = 0.7;
+
 /// See [`LEAST_LIKE`]; distance in OKLab.
 const LIKE: f32 = 0.025;
+
+/// The colours of a drawing whose tracing is suggested at most.
+const FEW: usize = 12;
 
 /// Bits of each channel by which plain pixels are counted.
 const BITS: u32 = 5;
@@ -56,53 +65,106 @@ pub struct Palette {
     pub plain: Vec<bool>,
 }
 
+/// A picture's plain pixels, counted by colour.
+struct Counted {
+    /// Which pixels are plain, row by row.
+    plain: Vec<bool>,
+    /// The share of them, 0 to 1.
+    share: f32,
+    /// Number and sum of the plain pixels of each shade, the commonest first.
+    shades: Vec<(u32, [f64; 3])>,
+}
+
+impl Counted {
+    /// Counts the pixels of a picture that was enlarged `scale` times.
+    fn of(picture: &Planes, scale: f64) -> Self {
+        let plain = plain(picture, scale);
+        let share = plain.iter().filter(|is| **is).count() as f32 / plain.len().max(1) as f32;
+        let mut shades = vec![(0_u32, [0.0_f64; 3]); 1 << (3 * BITS)];
+        for (i, _) in plain.iter().enumerate().filter(|(_, is)| **is) {
+            let colour = at(picture, i);
+            let step = |v: f32| ((v.clamp(0.0, 1.0) * 255.0) as u32 >> (8 - BITS)) as usize;
+            let shade = &mut shades[step(colour[0]) << (2 * BITS) | step(colour[1]) << BITS | step(colour[2])];
+            shade.0 += 1;
+            (0..3).for_each(|c| shade.1[c] += f64::from(colour[c]));
+        }
+        shades.retain(|(count, _)| *count > 0);
+        shades.sort_by_key(|(count, _)| std::cmp::Reverse(*count));
+        Self { plain, share, shades }
+    }
+
+    /// The colours that its shades belong to, those that cover most first.
+    fn colours(&self) -> Vec<Colour> {
+        // Each colour is the mean of what lies around its commonest shade.
+        let mut found: Vec<(u32, [f64; 3], Colour)> = Vec::new();
+        for shade in &self.shades {
+            let colour = mean(shade);
+            let near = found.iter_mut().find(|(_, _, seed)| distance(*seed, colour) < APART);
+            match near {
+                Some((count, sum, _)) => {
+                    *count += shade.0;
+                    (0..3).for_each(|c| sum[c] += shade.1[c]);
+                }
+                None => found.push((shade.0, shade.1, colour)),
+            }
+        }
+        let all: u32 = found.iter().map(|(count, ..)| count).sum();
+        found.retain(|(count, ..)| *count as f32 >= LEAST_SHARE * all as f32);
+        found.sort_by_key(|(count, ..)| std::cmp::Reverse(*count));
+        found.iter().map(|(count, sum, _)| mean(&(*count, *sum))).collect()
+    }
+
+    /// The share of what is plain that is like one of some colours, 0 to 1.
+    fn like(&self, colours: &[Colour]) -> f32 {
+        let off = |colour: Colour| colours.iter().map(|own| distance(*own, colour)).fold(f32::INFINITY, f32::min);
+        let all: u32 = self.shades.iter().map(|(count, _)| count).sum();
+        let like: u32 = self.shades.iter().filter(|shade| off(mean(shade)) < LIKE).map(|(count, _)| count).sum();
+        like as f32 / all.max(1) as f32
+    }
+}
+
+fn mean((count, sum): &(u32, [f64; 3])) -> Colour {
+    sum.map(|v| (v / f64::from(*count)) as f32)
+}
+
+/// Refuses a picture, as small as it came, that no cleaning and enlarging would make a drawing of: by limits that no drawing comes near, so
+/// that a photograph need not be enlarged to be told from one.
+pub fn refuse_photograph(small: &Planes) -> Result<(), TraceError> {
+    let counted = Counted::of(small, 1.0);
+    let like = counted.like(&counted.colours());
+    match counted.share {
+        share if share < LEAST_PLAIN_SMALL => Err(TraceError::NotDrawn { plain: share }),
+        _ if like < LEAST_LIKE_SMALL => Err(TraceError::NotDrawn { plain: like }),
+        _ => Ok(()),
+    }
+}
+
+/// The number of colours that a picture, as small as it came, is drawn in; nothing where it is no drawing in a few of them.
+pub fn plain_colours(small: &Planes) -> Option<u32> {
+    let counted = Counted::of(small, 1.0);
+    let colours = counted.colours();
+    let few = (LEAST_COLOURS..=FEW).contains(&colours.len());
+    (counted.share >= LEAST_PLAIN && few && counted.like(&colours) >= LEAST_LIKE).then_some(colours.len() as u32)
+}
+
 /// Finds the colours of a drawing that was enlarged `scale` times.
 pub fn find(picture: &Planes, scale: f64, most: usize) -> Result<Palette, TraceError> {
-    let plain = plain(picture, scale);
-    let share = plain.iter().filter(|is| **is).count() as f32 / plain.len().max(1) as f32;
-    if share < LEAST_PLAIN {
-        return Err(TraceError::NotDrawn { plain: share });
+    let counted = Counted::of(picture, scale);
+    let refused = |plain| Err(TraceError::NotDrawn { plain });
+    if counted.share < LEAST_PLAIN {
+        return refused(counted.share);
     }
-    let mut bins = vec![(0_u32, [0.0_f64; 3]); 1 << (3 * BITS)];
-    for (i, _) in plain.iter().enumerate().filter(|(_, is)| **is) {
-        let colour = at(picture, i);
-        let step = |v: f32| ((v.clamp(0.0, 1.0) * 255.0) as u32 >> (8 - BITS)) as usize;
-        let bin = &mut bins[step(colour[0]) << (2 * BITS) | step(colour[1]) << BITS | step(colour[2])];
-        bin.0 += 1;
-        (0..3).for_each(|c| bin.1[c] += f64::from(colour[c]));
+    let colours = counted.colours();
+    if colours.len() > MOST_COLOURS {
+        return refused(counted.share);
     }
-    let mut bins: Vec<(u32, [f64; 3])> = bins.into_iter().filter(|(count, _)| *count > 0).collect();
-    bins.sort_by_key(|(count, _)| std::cmp::Reverse(*count));
-    let mean = |(count, sum): &(u32, [f64; 3])| sum.map(|v| (v / f64::from(*count)) as f32);
-
-    // Each colour is the mean of what lies around its commonest shade.
-    let mut found: Vec<(u32, [f64; 3], Colour)> = Vec::new();
-    for bin in &bins {
-        let colour = mean(bin);
-        let near = found.iter_mut().find(|(_, _, seed)| distance(*seed, colour) < APART);
-        match near {
-            Some((count, sum, _)) => {
-                *count += bin.0;
-                (0..3).for_each(|c| sum[c] += bin.1[c]);
-            }
-            None => found.push((bin.0, bin.1, colour)),
-        }
-    }
-    let all: u32 = found.iter().map(|(count, ..)| count).sum();
-    found.retain(|(count, ..)| *count as f32 >= LEAST_SHARE * all as f32);
-    found.sort_by_key(|(count, ..)| std::cmp::Reverse(*count));
-    if found.len() > MOST_COLOURS {
-        return Err(TraceError::NotDrawn { plain: share });
-    }
-    let colours: Vec<Colour> = found.iter().map(|(count, sum, _)| mean(&(*count, *sum))).collect();
-    let every = u32::MAX >> (32 - colours.len().clamp(1, 32));
-    let off = |colour: Colour| nearest(&colours, every, colour).map(|i| distance(colours[usize::from(i)], colour));
-    let like =
-        bins.iter().filter(|bin| off(mean(bin)).is_some_and(|off| off < LIKE)).map(|(count, _)| count).sum::<u32>();
+    let like = counted.like(&colours);
     // Tones that run into each other have no colour that most of them are like.
-    if (like as f32) < LEAST_LIKE * all as f32 {
-        return Err(TraceError::NotDrawn { plain: like as f32 / all.max(1) as f32 });
+    if like < LEAST_LIKE {
+        return refused(like);
     }
+    let plain = counted.plain;
+    let every = u32::MAX >> (32 - colours.len().clamp(1, 32));
     let label = |i: usize| nearest(&colours, every, at(picture, i)).unwrap_or(0);
     let labels: Vec<u8> = (0..plain.len()).into_par_iter().map(label).collect();
     let mut cores = vec![0.0; colours.len()];

@@ -7,7 +7,7 @@ use pdf_writer::writers::ColorSpace;
 use pdf_writer::{Content, Finish, Name, Pdf, Rect, Ref};
 
 use super::fit::Segment;
-use super::shapes::Traced;
+use super::shapes::{Shape, Traced};
 use crate::colour::ColourProfile;
 
 /// Points in a pixel where the print has no size: 96 pixels are an inch, as in style sheets.
@@ -30,7 +30,15 @@ pub fn pdf(traced: &Traced, print_mm: Option<(f64, f64)>) -> Vec<u8> {
     let mut sheet = pdf.page(page);
     sheet.parent(pages).media_box(Rect::new(0.0, 0.0, across as f32, down as f32)).contents(drawing);
     let mut resources = sheet.resources();
-    resources.color_spaces().insert(SPACE).start::<ColorSpace>().icc_based(srgb);
+    let mut spaces = resources.color_spaces();
+    spaces.insert(SPACE).start::<ColorSpace>().icc_based(srgb);
+    for (number, shape) in spots(traced).enumerate() {
+        let space = spaces.insert(Name(spot(number).as_bytes())).start::<ColorSpace>();
+        let mut ink = space.separation(Name(shape.name.as_bytes()));
+        ink.alternate_color_space().icc_based(srgb);
+        ink.tint_exponential().domain([0.0, 1.0]).c0([1.0; 3]).c1(shape.colour).n(1.0);
+    }
+    spaces.finish();
     resources.finish();
     sheet.finish();
     // Pixels from above become points from below.
@@ -40,12 +48,38 @@ pub fn pdf(traced: &Traced, print_mm: Option<(f64, f64)>) -> Vec<u8> {
     pdf.finish()
 }
 
+/// A shape of each spot colour.
+fn spots(traced: &Traced) -> impl Iterator<Item = &Shape> {
+    let is_first =
+        |number: usize| !traced.shapes[..number].iter().any(|shape| shape.name == traced.shapes[number].name);
+    traced
+        .shapes
+        .iter()
+        .enumerate()
+        .filter(move |(number, shape)| !shape.name.is_empty() && is_first(*number))
+        .map(|(_, shape)| shape)
+}
+
+/// What a spot colour's space is called in the file.
+fn spot(number: usize) -> String {
+    format!("Spot{number}")
+}
+
 fn drawn(traced: &Traced, to_points: [f32; 6]) -> Vec<u8> {
     let mut content = Content::new();
     content.transform(to_points);
-    content.set_fill_color_space(ColorSpaceOperand::Named(SPACE));
     for shape in &traced.shapes {
-        content.set_fill_color(shape.colour);
+        match spots(traced).position(|spot| spot.name == shape.name) {
+            Some(number) => {
+                let space = spot(number);
+                content.set_fill_color_space(ColorSpaceOperand::Named(Name(space.as_bytes())));
+                content.set_fill_color([1.0]);
+            }
+            None => {
+                content.set_fill_color_space(ColorSpaceOperand::Named(SPACE));
+                content.set_fill_color(shape.colour);
+            }
+        }
         for outline in &shape.outlines {
             content.move_to(outline.start.0 as f32, outline.start.1 as f32);
             for segment in &outline.segments {

@@ -2,15 +2,10 @@
 
 use std::fmt::Write;
 
-use super::fit::Segment;
-use super::palette::Colour;
-use super::shapes::Traced;
+use quick_xml::escape::partial_escape;
 
-/// A colour as "#rrggbb".
-pub fn hex(colour: Colour) -> String {
-    let [r, g, b] = colour.map(|v| (v.clamp(0.0, 1.0) * 255.0).round() as u8);
-    format!("#{r:02x}{g:02x}{b:02x}")
-}
+use super::fit::Segment;
+use super::shapes::{Traced, to_hex};
 
 /// The file: in millimetres where the print's size is given, else in pixels.
 pub fn svg(traced: &Traced, print_mm: Option<(f64, f64)>) -> String {
@@ -44,7 +39,11 @@ pub fn svg(traced: &Traced, print_mm: Option<(f64, f64)>) -> String {
             }
             path.push('Z');
         }
-        let _ = writeln!(out, "<path fill=\"{}\" fill-rule=\"evenodd\" d=\"{path}\"/>", hex(shape.colour));
+        let _ = write!(out, "<path fill=\"{}\" fill-rule=\"evenodd\" d=\"{path}\"", to_hex(shape.colour));
+        let _ = match shape.name.as_str() {
+            "" => writeln!(out, "/>"),
+            name => writeln!(out, "><title>{}</title></path>", partial_escape(name)),
+        };
     }
     out.push_str("</svg>\n");
     out

@@ -1,6 +1,10 @@
+use super::pdf::pdf;
+use super::svg::svg;
 use super::*;
+use crate::chance::scattered;
 use crate::picture::Planes;
-use dettaglio_domain::geometry::Size;
+use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::trace::{Ink, Tracing};
 use rstest::rstest;
 
 /// A picture drawn with soft edges at `scale` times its size: a colour for each place, in small pixels.
@@ -61,13 +65,44 @@ fn a_page_is_as_large_as_the_print_and_holds_every_segment_and_colour() {
     assert!(String::from_utf8_lossy(&pdf(&traced, None)).contains("/MediaBox [0 0 60 60]"));
 }
 
-#[rstest]
-#[case("svg", Some(DrawingFile::Svg))]
-#[case("PDF", Some(DrawingFile::Pdf))]
-#[case("eps", None)]
-#[case("", None)]
-fn a_drawing_is_written_as_its_name_ends(#[case] ending: &str, #[case] format: Option<DrawingFile>) {
-    assert_eq!(DrawingFile::of_ending(ending), format);
+/// The emblem in other inks: its amber as blue, its blue as a spot colour.
+fn inked(clear: bool) -> Traced {
+    let small = Size::new(80, 80);
+    let traced = trace(&drawn(small, 4, emblem), small, 32).unwrap();
+    let [_, blue, amber] = [0, 1, 2].map(|i| to_hex(traced.shapes[i].colour));
+    let ink =
+        |found, printed: &str, name: &str| Ink { found, printed: printed.parse().unwrap(), name: name.to_owned() };
+    let inks = vec![ink(blue, "#102a50", "Kiln blue <1>"), ink(amber, "#102a50", "")];
+    traced.printed(&Tracing { inks, clear, ..Tracing::usual() })
+}
+
+#[test]
+fn a_drawing_is_printed_in_its_inks() {
+    let printed = inked(false);
+    let colours: Vec<String> = printed.colours().into_iter().map(|colour| to_hex(colour).to_string()).collect();
+    assert_eq!(colours.len(), 2, "two are merged: {colours:?}");
+    assert_eq!(colours[1], "#102a50");
+    let text = svg(&printed, None);
+    assert!(text.contains("<title>Kiln blue &lt;1&gt;</title>"), "{text}");
+    assert_eq!(text.matches("<title>").count(), 1);
+    let page = pdf(&printed, None);
+    let page = String::from_utf8_lossy(&page);
+    assert!(page.contains("/Separation /Kiln#20blue#20#3C1#3E"), "{page}");
+    assert!(page.contains("/Spot0 cs\n1 scn"), "{page}");
+}
+
+#[test]
+fn a_clear_ground_is_left_out_of_files_and_white_in_pixels() {
+    let (whole, clear) = (inked(false), inked(true));
+    assert_eq!((whole.shapes.len(), clear.shapes.len()), (3, 2));
+    assert_eq!(svg(&clear, None).matches("<path ").count(), 2);
+    let size = Size::new(160, 160);
+    let corner = clear.pixels(size, Region::of(0, 0, 4, 4));
+    assert_eq!(corner.values(), [1.0; 48]);
+    let middle = clear.pixels(size, Region::of(78, 78, 2, 2));
+    assert!((middle.plane(2)[0] - 80.0 / 255.0).abs() < 1e-5, "{:?}", middle.plane(2));
+    // What now lies lowest does not reach the edge.
+    assert_eq!(clear.printed(&Tracing { clear: true, ..Tracing::usual() }).shapes.len(), 2);
 }
 
 #[test]
@@ -139,6 +174,24 @@ fn a_photograph_and_a_speck_are_refused_in_words() {
     assert!(refused.to_string().contains("no drawing in a few plain colours"), "{refused}");
     let speck = Planes::from_values(Size::new(4, 4), vec![0.5; 48]);
     assert!(matches!(trace(&speck, Size::new(1, 1), 32), Err(TraceError::TooSmall { .. })));
+}
+
+#[rstest]
+#[case::drawn(|x, y| emblem(x, y), 0.0, true)]
+#[case::drawn_and_badly_compressed(|x, y| emblem(x, y), 0.03, true)]
+#[case::tones_that_run_into_each_other(|x, y| [x as f32 / 80.0, y as f32 / 80.0, 0.5 + (x as f32 / 30.0).sin() / 3.0], 0.0, false)]
+#[case::noise(|_, _| [0.5; 3], 0.2, false)]
+fn a_photograph_is_refused_before_it_is_enlarged(
+    #[case] colour: impl Fn(f64, f64) -> Colour,
+    #[case] noise: f32,
+    #[case] passes: bool,
+) {
+    let mut small = drawn(Size::new(80, 80), 1, colour);
+    let chance = |i: usize| scattered(i as u64) as f32 / u64::MAX as f32;
+    small.values_mut().iter_mut().enumerate().for_each(|(i, value)| *value += noise * (chance(i) - 0.5));
+    let refused = palette::refuse_photograph(&small);
+    assert_eq!(refused.is_ok(), passes, "{refused:?}");
+    assert_eq!(palette::plain_colours(&small), passes.then_some(3));
 }
 
 #[test]

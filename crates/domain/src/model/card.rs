@@ -234,10 +234,10 @@ impl Card {
         perceived_nearer(&self.own_scores())
     }
 
-    /// Whether it was measured to leave sound pictures alone: at least [`SPARED`] dB are left between them and what it makes of them. What takes
-    /// a picture's own points and lines for damage is not suggested, only offered.
+    /// Whether it was measured to leave sound pictures alone: at least [`SPARED`] dB are left between each and what it makes of it. A mean would hide
+    /// the one whose rims of glasses it takes. What takes a picture's own points and lines for damage is not suggested, only offered.
     pub fn spares_sound_pictures(&self) -> bool {
-        self.cleaning().iter().any(|score| score.undamaged && score.after >= SPARED)
+        self.cleaning().iter().any(|score| score.undamaged && score.least_gain >= SPARED)
     }
 
     /// What speaks for it: the mean gain of an enlarger over bicubic by set of pictures, its own set first, or the gain of a cleaner or a

@@ -121,6 +121,11 @@ impl Suggestion {
             let model = model.unwrap_or_else(|| spoken_for.to_owned());
             because(Step::Enlarge, format!("it shows {}: {model} was tried too", shown.in_words()));
         }
+        if let Some(colours) = reading.content.plain_colours {
+            let text =
+                format!("it is drawn in {colours} plain colours: traced as shapes, it would be sharp at any size");
+            because(Step::Enlarge, text);
+        }
         if subject == PRINTS {
             because(Step::Enlarge, "it has the tone of an old print: grain, dust and scratches go".to_owned());
         }

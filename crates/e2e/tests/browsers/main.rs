@@ -8,3 +8,4 @@ mod looking;
 mod order;
 mod places;
 mod repair;
+mod shapes;

@@ -10,9 +10,10 @@ use dettaglio_domain::naming;
 use dettaglio_domain::recipe::{Surround, Ticket, Worked};
 use dettaglio_domain::size::{Paper, Target};
 use dettaglio_domain::spot::Spot;
+use dettaglio_domain::trace::DrawingFile;
 use dettaglio_domain::treatment::Fill;
 use dettaglio_store::choices::{Compared, Decision};
-use dettaglio_store::enlargements::Approval;
+use dettaglio_store::enlargements::{Approval, TracedFiles};
 use dettaglio_store::files::FileStore;
 use dettaglio_store::jobs::{JobState, NewJob};
 use dettaglio_store::leases::STOPPED_TOO_OFTEN;
@@ -24,6 +25,7 @@ use tempfile::NamedTempFile;
 use crate::app::faces::faces_of;
 use crate::app::originals::add_file;
 use crate::app::{App, intents};
+use crate::compute::drawn::Drawn;
 use crate::compute::worker;
 
 /// The worker to which the runs of the demo are put down.
@@ -91,6 +93,9 @@ enum Run {
         verdict: Option<Approval>,
         #[serde(default)]
         note: String,
+        /// Where it was traced: its drawing lies beside it, with other endings.
+        #[serde(default)]
+        drawing: Option<TracedFiles>,
     },
     /// Without: its worker stopped too often.
     Failed,
@@ -220,15 +225,21 @@ async fn rerun(app: &App, folder: &Path, row: &OriginalRow, intent: &Intent, run
     let added = app.store.add_jobs(&[new]).await?;
     let job = app.store.take_job(WORKER).await?.filter(|job| added.contains(&job.id));
     let job = job.context("the run sheet of an empty database was not empty")?;
-    let (file, seconds, verdict, note) = match run {
+    let (file, seconds, verdict, note, drawing) = match run {
         Run::Failed => return Ok(app.store.end_job(job.id, WORKER, JobState::Failed, STOPPED_TOO_OFTEN).await?),
-        Run::Done { file, seconds, verdict, note } => (file, seconds, verdict, note),
+        Run::Done { file, seconds, verdict, note, drawing } => (file, seconds, verdict, note, drawing),
     };
     app.store.begun_before(job.id, WORKER, seconds).await?;
-    let copy = copied(app, &folder.join("enlargements").join(file))?;
+    let file = folder.join("enlargements").join(file);
+    let copy = copied(app, &file)?;
     let key = FileStore::result_key(job.id, job.attempts, settings.format.extension());
     let bytes = app.files.put_file(&key, copy.path()).await?;
-    let record = worker::record(&app.studio, &job, row, &treatment, seconds, forecast, None);
+    let mut record = worker::record(&app.studio, &job, row, &treatment, seconds, forecast, None);
+    if let Some(TracedFiles { outlines, nodes, .. }) = drawing {
+        let read = |kind: DrawingFile| std::fs::read(file.with_extension(kind.extension()));
+        let drawn = Drawn { outlines, nodes, svg: read(DrawingFile::Svg)?, pdf: read(DrawingFile::Pdf)? };
+        record.drawing = Some(drawn.keep(&app.files, &key).await?);
+    }
     app.store.finish_job(&job, WORKER, &key, bytes, &record).await?;
     let done = app.store.job(job.id).await?.enlargement_id.context("a finished job has its enlargement")?;
     Ok(app.store.set_verdict(done, verdict, &note).await?)

@@ -304,6 +304,7 @@ impl Times {
         let spent = rates.spent(kept, treatment);
         let on = |on| match on {
             SpentOn::Model(id) => catalogue.card(id).map_or_else(|_| id.to_owned(), Card::title),
+            SpentOn::Shapes => "Tracing".to_owned(),
             SpentOn::Finish => "Finish".to_owned(),
             SpentOn::File => "Resampling and the file".to_owned(),
         };

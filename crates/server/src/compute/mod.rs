@@ -3,6 +3,7 @@
 pub mod ahead;
 pub mod calibrate;
 pub mod computing;
+pub(crate) mod drawn;
 pub mod rehearsals;
 pub mod studio;
 pub mod worker;

@@ -23,6 +23,7 @@ use dettaglio_store::{Store, StoreError};
 use tokio::sync::Notify;
 use tokio_util::sync::CancellationToken;
 
+use super::drawn::Drawn;
 use super::studio::{Studio, blocking};
 use crate::problem::Problem;
 
@@ -220,21 +221,24 @@ impl Worker {
 
         let (studio, path, settings) = (Arc::clone(&self.studio), scratch.0.clone(), job.settings);
         let (pace, done, reading) = (Arc::clone(&watch), Arc::clone(&treatment), row.reading.clone());
-        blocking(move || {
+        let drawn = blocking(move || {
             let pace = Courteous { studio: &studio, watch: &pace };
             let progress = |share: f64| pace.watch.tell(share);
             let (renderer, reading) = (studio.renderer(), reading.as_ref());
             match source {
                 Source::Finished(original) => {
                     let to = Destination { path: &path, settings, reading };
-                    render::run(renderer, &original, &done, to, &pace, &progress)
+                    render::run(renderer, &original, &done, to, &pace, &progress)?;
+                    let shapes = renderer.shapes(&original, &done, &pace)?;
+                    Ok(shapes.map(|shapes| Drawn::of(&shapes.printed, done.size, settings.ppi)))
                 }
                 Source::Camera(camera) => {
                     let done = match reading {
                         Some(reading) => &render::in_camera_colours(&done, reading, &camera),
                         None => &done,
                     };
-                    render::run_camera(renderer, &camera, done, &path, reading, &pace, &progress)
+                    render::run_camera(renderer, &camera, done, &path, reading, &pace, &progress)?;
+                    Ok(None)
                 }
             }
         })
@@ -246,15 +250,20 @@ impl Worker {
 
         let seconds = watch.seconds_of_work();
         watch.at(Stage::Keeping);
-        let record = record(&self.studio, job, &row, &treatment, seconds, forecast, Some(device_since(device)));
+        let mut record = record(&self.studio, job, &row, &treatment, seconds, forecast, Some(device_since(device)));
         let key = FileStore::result_key(job.id, job.attempts, job.settings.format.extension());
         let bytes = self.files.put_file(&key, &scratch.0).await?;
+        if let Some(drawn) = drawn {
+            record.drawing = Some(drawn.keep(&self.files, &key).await?);
+        }
         let held = self.retried(|| self.store.finish_job(job, &self.name, &key, bytes, &record)).await?;
         if held {
             self.learn(kept, &treatment, &watch, seconds).await;
         } else {
-            // Another worker has the job by now, and its own file.
-            self.files.delete(&key).await?;
+            // Another worker has the job by now, and its own files.
+            for key in record.keys(&key) {
+                self.files.delete(&key).await?;
+            }
         }
         Ok(())
     }
@@ -322,6 +331,7 @@ pub(crate) fn record(
         forecast,
         device,
         version: env!("CARGO_PKG_VERSION").to_owned(),
+        drawing: None,
     }
 }
 

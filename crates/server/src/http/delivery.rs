@@ -10,6 +10,7 @@ use dettaglio_domain::id::OrderId;
 use dettaglio_domain::naming;
 use dettaglio_domain::naming::Unlike;
 use dettaglio_store::enlargements::{Approval, Enlargement};
+use dettaglio_store::files::FileStore;
 use serde::Deserialize;
 use tokio::sync::mpsc;
 use tokio_stream::wrappers::ReceiverStream;
@@ -83,7 +84,7 @@ pub async fn report_pdf(
     attachment(&name, "application/pdf", pdf)
 }
 
-/// All results of an order with the report, as one zip archive with a folder of the order's name.
+/// All results of an order with the report, as one zip archive with a folder of the order's name; what was traced as a drawing too.
 #[utoipa::path(get, path = "/orders/{id}/delivery.zip", tag = "delivery", params(("id" = OrderId, Path), Wanted),
     responses((status = OK, content_type = "application/zip"), (status = 422, body = ProblemDetails)))]
 pub async fn delivery(
@@ -97,8 +98,16 @@ pub async fn delivery(
     let mut parts = Vec::with_capacity(results.len() + 2);
     let mut names = Unlike::default();
     for result in &results {
-        let name = names.take(result.file_name.clone());
-        parts.push((format!("{folder}/{name}"), Content::File(app.files.local(&result.file_key).await?)));
+        let mut put = async |name: String, key: &str| -> Result<(), Problem> {
+            let name = names.take(name);
+            parts.push((format!("{folder}/{name}"), Content::File(app.files.local(key).await?)));
+            Ok(())
+        };
+        put(result.file_name.clone(), &result.file_key).await?;
+        for file in result.record.drawings() {
+            let key = FileStore::drawing_key(&result.file_key, file);
+            put(naming::of_drawing(&result.file_name, file), &key).await?;
+        }
     }
     let (page, pdf) = crate::compute::studio::blocking(move || (report::html(&report), report::pdf(&report))).await?;
     parts.push((format!("{folder}/report.html"), Content::Bytes(page.into_bytes())));

@@ -77,3 +77,22 @@ fn refusal() -> Response {
 fn problem() -> Content {
     Content::new(Some(RefOr::<utoipa::openapi::Schema>::Ref(Ref::new(PROBLEM))))
 }
+
+#[cfg(test)]
+mod tests {
+    use std::path::Path;
+
+    use serde_json::Value;
+
+    #[test]
+    fn the_front_end_is_written_for_todays_document() {
+        let file = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../web/openapi.json");
+        let kept: Value = serde_json::from_str(&std::fs::read_to_string(&file).unwrap_or_default()).unwrap_or_default();
+        let today: Value = serde_json::from_str(&crate::http::openapi().to_json().unwrap()).unwrap();
+        // Not shown whole: it has ten thousand lines.
+        let differ = |part: &str| kept.pointer(part) != today.pointer(part);
+        let parts: Vec<&str> =
+            ["/paths", "/components/schemas", "/info"].into_iter().filter(|part| differ(part)).collect();
+        assert!(kept == today, "web/openapi.json is old in {parts:?}: run scripts/openapi");
+    }
+}

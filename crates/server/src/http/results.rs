@@ -9,10 +9,13 @@ use dettaglio_domain::geometry::Size;
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::id::{JobId, OriginalId, ResultId};
 use dettaglio_domain::kernel::Kernel;
+use dettaglio_domain::naming;
+use dettaglio_domain::trace::DrawingFile;
 use dettaglio_domain::treatment::TreatmentError;
 use dettaglio_store::enlargements::{Approval, Enlargement, Record};
+use dettaglio_store::files::FileStore;
 use serde::{Deserialize, Serialize};
-use utoipa::ToSchema;
+use utoipa::{IntoParams, ToSchema};
 
 use super::answer::ProblemDetails;
 use super::extract::{Address, Body};
@@ -108,6 +111,34 @@ pub async fn result_file(
     let path = app.files.local(&enlargement.file_key).await?;
     let media_type = enlargement.record.settings.format.media_type();
     serve_file::download(&path, &enlargement.file_name, media_type, headers).await
+}
+
+/// Which drawing of a result.
+#[derive(Debug, Deserialize, IntoParams)]
+#[into_params(parameter_in = Path)]
+pub struct DrawingAddress {
+    /// Number of the result.
+    id: ResultId,
+    /// As what kind of file.
+    file: DrawingFile,
+}
+
+/// The shapes that a traced result was drawn from, as large as it is printed; its margin is not among them.
+#[utoipa::path(get, path = "/enlargements/{id}/drawing/{file}", tag = "results", params(DrawingAddress),
+    responses((status = OK, content((Vec<u8> = "image/svg+xml"), (Vec<u8> = "application/pdf"))), (status = 404, body = ProblemDetails)))]
+pub async fn result_drawing(
+    State(app): State<App>,
+    Address(DrawingAddress { id, file }): Address<DrawingAddress>,
+    headers: HeaderMap,
+) -> Result<Response, Problem> {
+    let enlargement = app.store.enlargement(id).await?;
+    if enlargement.record.drawing.is_none() {
+        let detail = "this result is not made of shapes: only what was traced has a drawing";
+        return Err(Problem::missing("result.no-drawing", detail));
+    }
+    let path = app.files.local(&FileStore::drawing_key(&enlargement.file_key, file)).await?;
+    let name = naming::of_drawing(&enlargement.file_name, file);
+    serve_file::download(&path, &name, file.media_type(), headers).await
 }
 
 /// Where to look at a result, and what to compare it with.

@@ -26,7 +26,8 @@ use crate::app::App;
         tiles::Show,
         tiles::ShowFile,
         delivery::Going,
-        shared::SharedSide
+        shared::SharedSide,
+        dettaglio_domain::trace::DrawingFile
     ))
 )]
 struct Document;
@@ -104,10 +105,12 @@ fn for_accounts() -> OpenApiRouter<App> {
         .routes(routes!(tiles::enlargement_measures))
         .routes(routes!(tiles::enlargement_crop))
         .routes(routes!(trace::trace))
+        .routes(routes!(trace::trace_svg))
         .routes(routes!(trace::trace_pdf))
         .routes(routes!(jobs::show_job))
         .routes(routes!(jobs::run_sheet))
         .routes(routes!(results::result_file))
+        .routes(routes!(results::result_drawing))
         .routes(routes!(results::look))
         .routes(routes!(cache::cache))
         .routes(routes!(removed::removed))

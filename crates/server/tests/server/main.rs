@@ -14,3 +14,4 @@ mod permissions;
 mod rehearsal;
 mod removed;
 mod support;
+mod tracing;

@@ -1,17 +1,26 @@
 /** What makes the picture larger. */
 
-import { Box, Button, MenuItem, TextField, Tooltip, Typography } from "@mui/material";
-import type { Card as ModelCard, Choice, Kernel, Model, Plan, Suggestion } from "../../api/client";
+import { Box, MenuItem, TextField, Typography } from "@mui/material";
+import type { Card as ModelCard, Choice, Kernel, Model, Original, Plan, Suggestion } from "../../api/client";
 import { family } from "../../shelf/measures";
 import { rules } from "../../api/rules";
 import { Card } from "./Card";
 import { evidence } from "./evidence";
 import { Dial } from "./Dial";
 import { Column, Reasons } from "./Part";
+import { Shapes } from "./Shapes";
 
 /** A subject's models of one grade, whatever their factors; a person's own has no grade. */
 function familyName(card: ModelCard): string {
   return card.trial ? card.name : `${family(card)}, ${card.grade}`;
+}
+
+/** How the choice of shapes is told from a subject's models in the list. */
+const TRACED = "traced";
+
+function valueOf(choice: Choice): string {
+  if (choice.by === "traced") return TRACED;
+  return choice.by === "plain" ? `plain ${choice.kernel}` : `${choice.subject} ${choice.grade}`;
 }
 
 export function EnlargeCard(props: {
@@ -22,14 +31,15 @@ export function EnlargeCard(props: {
   plan?: Plan;
   suggestion?: Suggestion;
   onChange: (choice: Choice) => void;
-  /** Draws the picture as shapes instead. */
-  onTrace?: () => void;
+  original: Original;
+  /** The treatment of the whole picture; nothing where this is about an area, or it is not known yet. */
+  asked?: string;
 }) {
   const { choice, onChange } = props;
   const models = props.models.filter((m) => m.card.kind === "enlarge");
   const families = [...new Map(models.map((m) => [`${m.card.subject} ${m.card.grade}`, m.card])).values()];
-  const value = choice.by === "plain" ? `plain ${choice.kernel}` : `${choice.subject} ${choice.grade}`;
   const choose = (text: string) => {
+    if (text === TRACED) return onChange({ by: "traced" });
     const [subject = "", rest = ""] = text.split(" ");
     const strength = choice.by === "learned" ? choice.strength : 1;
     onChange(
@@ -46,7 +56,7 @@ export function EnlargeCard(props: {
     <Card name="Enlarge" state={props.words}>
       <>
         <Column width={260}>
-          <TextField select label="Enlarge with" value={value} onChange={(e) => choose(e.target.value)}>
+          <TextField select label="Enlarge with" value={valueOf(choice)} onChange={(e) => choose(e.target.value)}>
             {families.map((card) => (
               <MenuItem key={`${card.subject} ${card.grade}`} value={`${card.subject} ${card.grade}`}>
                 {familyName(card)}
@@ -57,6 +67,7 @@ export function EnlargeCard(props: {
                 {name}, no model
               </MenuItem>
             ))}
+            <MenuItem value={TRACED}>Traced as shapes</MenuItem>
           </TextField>
           {choice.by === "learned" && (
             <Dial
@@ -69,14 +80,10 @@ export function EnlargeCard(props: {
               blend={(strength) => ({ enlarge: { ...choice, strength } })}
             />
           )}
-          {props.onTrace && (
-            <Tooltip title="For emblems and lettering: shapes that are sharp at any size, in an SVG file">
-              <Button color="inherit" onClick={props.onTrace} sx={{ alignSelf: "flex-start" }}>
-                Trace it instead
-              </Button>
-            </Tooltip>
-          )}
         </Column>
+        {choice.by === "traced" && props.asked && (
+          <Shapes original={props.original} asked={props.asked} choice={choice} onChange={onChange} />
+        )}
         <Column width={300} grow={1}>
           {props.plan && <Typography variant="body2">{props.plan.description}</Typography>}
           {used.map((model) => (

@@ -24,24 +24,51 @@ async function card(name: string) {
 describe("what enlarges", () => {
   it("is chosen by its family, and keeps its strength", async () => {
     const onChange = vi.fn();
-    const { user } = show(<EnlargeCard words="" choice={learned} models={MODELS} onChange={onChange} />);
+    const { user } = show(
+      <EnlargeCard original={anOriginal()} words="" choice={learned} models={MODELS} onChange={onChange} />,
+    );
     await user.click(screen.getByRole("button", { name: /^Enlarge/ }));
     await user.click((await card("Enlarge")).getByRole("combobox", { name: "Enlarge with" }));
     const options = (await screen.findAllByRole("option")).map((o) => o.textContent);
-    expect(options).toEqual(["Everyday, draft", "Everyday, fine", "Cloth by hand", "nearest, no model", "bicubic, no model", "Lanczos 3, no model"]); // prettier-ignore
+    expect(options).toEqual(["Everyday, draft", "Everyday, fine", "Cloth by hand", "nearest, no model", "bicubic, no model", "Lanczos 3, no model", "Traced as shapes"]); // prettier-ignore
     await user.click(screen.getByRole("option", { name: "Everyday, fine" }));
     expect(onChange).toHaveBeenLastCalledWith({ ...learned, grade: "fine" });
   });
 
+  it("may be shapes", async () => {
+    const onChange = vi.fn();
+    const { user } = show(
+      <EnlargeCard original={anOriginal()} words="" choice={learned} models={MODELS} onChange={onChange} />,
+    );
+    await user.click(screen.getByRole("button", { name: /^Enlarge/ }));
+    await user.click((await card("Enlarge")).getByRole("combobox", { name: "Enlarge with" }));
+    await user.click(await screen.findByRole("option", { name: /^Traced/ }));
+    expect(onChange).toHaveBeenLastCalledWith({ by: "traced" });
+  });
+
   it("has a strength only where a model runs, and says what is known of it", async () => {
     const { user, again } = show(
-      <EnlargeCard words="" choice={{ ...learned, grade: "fine" }} models={MODELS} onChange={vi.fn()} />,
+      <EnlargeCard
+        original={anOriginal()}
+        words=""
+        choice={{ ...learned, grade: "fine" }}
+        models={MODELS}
+        onChange={vi.fn()}
+      />,
     );
     await user.click(screen.getByRole("button", { name: /^Enlarge/ }));
     const opened = await card("Enlarge");
     expect(opened.getByText("Any photograph. Known weaknesses: no strong noise.")).toBeVisible();
     expect(opened.getByRole("slider", { name: "Strength" })).toHaveValue("0.8");
-    again(<EnlargeCard words="" choice={{ by: "plain", kernel: "bicubic" }} models={MODELS} onChange={vi.fn()} />);
+    again(
+      <EnlargeCard
+        original={anOriginal()}
+        words=""
+        choice={{ by: "plain", kernel: "bicubic" }}
+        models={MODELS}
+        onChange={vi.fn()}
+      />,
+    );
     expect(opened.queryByRole("slider")).not.toBeInTheDocument();
   });
 });

@@ -6,6 +6,7 @@ use super::path::Path;
 use crate::picture::Planes;
 use crate::trace::contour::Point;
 use crate::trace::palette::{Colour, at, weighed};
+use crate::trace::raster::{PAPER, Row, crossings, highest};
 
 /// Lines across a pixel along which a drawing is measured; along a line it is exact.
 const LINES: usize = 32;
@@ -25,7 +26,7 @@ pub struct Given {
 impl Given {
     pub fn new(small: &Planes, colours: impl Iterator<Item = Colour>) -> Self {
         let pixels = (0..small.size().area() as usize).map(|i| weighed(at(small, i))).collect();
-        Self { size: small.size(), pixels, colours: colours.map(weighed).collect(), paper: weighed([1.0; 3]) }
+        Self { size: small.size(), pixels, colours: colours.map(weighed).collect(), paper: weighed(PAPER) }
     }
 
     /// How many shapes there are.
@@ -35,10 +36,7 @@ impl Given {
 
     /// The colour of the highest of some shapes; of paper where there is none.
     fn top(&self, active: u32) -> Colour {
-        match active {
-            0 => self.paper,
-            _ => self.colours[31 - active.leading_zeros() as usize],
-        }
+        highest(active).map_or(self.paper, |shape| self.colours[shape])
     }
 
     /// The number of the pixel at a place, if there is one.
@@ -79,34 +77,14 @@ pub struct Drawn {
 impl Drawn {
     pub fn of(paths: &[Path], given: &Given) -> Self {
         let (width, height) = (given.size.width as usize, given.size.height as usize);
-        // Of each line, the crossings with the shapes that begin or end there.
-        let mut crossings: Vec<Vec<(f64, u32)>> = vec![Vec::new(); height * LINES];
-        for path in paths {
-            for (a, b) in path.edges() {
-                let line = |y: f64| (y * LINES as f64 - 0.5).ceil().clamp(0.0, (height * LINES) as f64) as usize;
-                let (first, end) = (line(a.1.min(b.1)), line(a.1.max(b.1)));
-                for (number, line) in crossings.iter_mut().enumerate().take(end).skip(first) {
-                    let y = (number as f64 + 0.5) / LINES as f64;
-                    line.push((a.0 + (y - a.1) / (b.1 - a.1) * (b.0 - a.0), 1 << path.shape));
-                }
-            }
-        }
+        let edges = paths.iter().flat_map(|path| path.edges().into_iter().map(|(a, b)| (path.shape, a, b)));
+        let mut crossings = crossings(edges, 0..height, LINES);
         let mut missing = Vec::with_capacity(width * height);
         let mut error = 0.0;
         let mut row = Row::new(width);
         for (y, lines) in crossings.chunks_mut(LINES).enumerate() {
             for line in lines {
-                line.sort_by(|a, b| a.0.total_cmp(&b.0));
-                let mut active = 0;
-                let mut before = given.top(0);
-                row.change(0.0, [0.0; 3], before);
-                for (x, shape) in line {
-                    active ^= *shape;
-                    *shape = active;
-                    let after = given.top(active);
-                    row.change(*x, before, after);
-                    before = after;
-                }
+                row.add(line, |active| given.top(active), |x| x);
             }
             row.take(|x, sum| {
                 let i = y * width + x;
@@ -131,41 +109,5 @@ impl Drawn {
         let (below, above) = (here & ((1 << shape) - 1), here >> shape >> 1);
         let (own, under) = (given.colours[shape], given.top(below));
         (above == 0).then(|| [0, 1, 2].map(|c| own[c] - under[c]))
-    }
-}
-
-/// The sums of a row's pixels, by where along it the colour changes.
-struct Row {
-    /// What a pixel has in part.
-    part: Vec<[f64; 3]>,
-    /// What it and all to its right have more.
-    on: Vec<[f64; 3]>,
-}
-
-impl Row {
-    fn new(width: usize) -> Self {
-        Self { part: vec![[0.0; 3]; width + 1], on: vec![[0.0; 3]; width + 2] }
-    }
-
-    /// From `x` on the colour is another.
-    fn change(&mut self, x: f64, before: Colour, after: Colour) {
-        let x = x.clamp(0.0, (self.part.len() - 1) as f64);
-        let (pixel, left) = (x as usize, 1.0 - x.fract());
-        for c in 0..3 {
-            let by = f64::from(after[c]) - f64::from(before[c]);
-            self.part[pixel][c] += by * left;
-            self.on[pixel + 1][c] += by;
-        }
-    }
-
-    /// Hands over the sums of all pixels from left to right, and begins anew.
-    fn take(&mut self, mut pixel: impl FnMut(usize, [f64; 3])) {
-        let mut so_far = [0.0; 3];
-        for x in 0..self.part.len() - 1 {
-            (0..3).for_each(|c| so_far[c] += self.on[x][c]);
-            pixel(x, [0, 1, 2].map(|c| so_far[c] + self.part[x][c]));
-        }
-        self.part.fill([0.0; 3]);
-        self.on.fill([0.0; 3]);
     }
 }

@@ -15,7 +15,7 @@ use self::slopes::{Slopes, strained};
 use super::shapes::{Shape, Traced};
 use super::simplify::simplified;
 use crate::picture::Planes;
-use crate::render::{Cancelled, Pace};
+use crate::render::pace::{Cancelled, Pace};
 
 /// Steps at most, and the share of what is left that each must take away for another to follow.
 const STEPS: usize = 8;

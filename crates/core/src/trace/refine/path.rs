@@ -1,7 +1,7 @@
 //! An outline as numbers that may be changed.
 
 use crate::trace::contour::Point;
-use crate::trace::fit::{Outline, Segment, on, pieces, sub, weights};
+use crate::trace::fit::{Outline, Segment, on, pieces, straight, sub, weights};
 
 /// Distance of the points at which an edge is looked at, in pixels.
 const STEP: f64 = 0.25;
@@ -221,19 +221,12 @@ impl Path {
 
     /// Its edge as short straight lines.
     pub fn edges(&self) -> Vec<(Point, Point)> {
-        let mut edges = Vec::new();
-        for i in 0..self.nodes.len() {
+        let of_piece = |i: usize| {
             let curve = self.piece(i);
-            let [mut from, .., to] = curve;
             // A straight piece is exact as it is.
-            let pieces = self.handles[i].map_or(1, |_| pieces(&curve, 2.0 * STEP));
-            for k in 1..=pieces {
-                let next = if k == pieces { to } else { on(&curve, k as f64 / pieces as f64) };
-                edges.push((from, next));
-                from = next;
-            }
-        }
-        edges
+            straight(curve, self.handles[i].map_or(1, |_| pieces(&curve, 2.0 * STEP)))
+        };
+        (0..self.nodes.len()).flat_map(of_piece).collect()
     }
 }
 

@@ -32,7 +32,11 @@ fn disc((x, y): Point, radius: f64) -> Outline {
 }
 
 fn page(side: f64) -> Shape {
-    Shape { colour: WHITE, outlines: vec![polygon(&[(0.0, 0.0), (0.0, side), (side, side), (side, 0.0)])] }
+    Shape {
+        name: String::new(),
+        colour: WHITE,
+        outlines: vec![polygon(&[(0.0, 0.0), (0.0, side), (side, side), (side, 0.0)])],
+    }
 }
 
 fn on_page(side: u32, shapes: Vec<Shape>) -> Traced {
@@ -98,7 +102,7 @@ fn places(outline: &Outline) -> Vec<Point> {
 #[case(0.0, 0.1)]
 #[case(0.03, 0.12)]
 fn a_disc_comes_back_to_where_it_was(#[case] noise: f32, #[case] most: f64) {
-    let drawn = on_page(48, vec![Shape { colour: INK, outlines: vec![disc((23.3, 24.6), 15.4)] }]);
+    let drawn = on_page(48, vec![Shape { name: String::new(), colour: INK, outlines: vec![disc((23.3, 24.6), 15.4)] }]);
     let found = refined_from(&drawn, 0.35, noise);
     let off = |p: &Point| ((p.0 - 23.3).hypot(p.1 - 24.6) - 15.4).abs();
     let worst = places(&found.shapes[1].outlines[0]).iter().map(off).fold(0.0, f64::max);
@@ -109,7 +113,7 @@ fn a_disc_comes_back_to_where_it_was(#[case] noise: f32, #[case] most: f64) {
 fn a_hole_moves_against_its_rim_and_corners_stay_corners() {
     let rim = polygon(&[(6.2, 7.1), (41.7, 7.1), (41.7, 38.4), (6.2, 38.4)]);
     let hole = polygon(&[(15.3, 14.8), (15.3, 30.2), (31.6, 30.2), (31.6, 14.8)]);
-    let drawn = on_page(48, vec![Shape { colour: INK, outlines: vec![rim, hole] }]);
+    let drawn = on_page(48, vec![Shape { name: String::new(), colour: INK, outlines: vec![rim, hole] }]);
     let found = refined_from(&drawn, 0.3, 0.01);
     for (outline, due) in found.shapes[1].outlines.iter().zip(&drawn.shapes[1].outlines) {
         assert_eq!(outline.segments.len(), 4, "{outline:?}");
@@ -128,8 +132,8 @@ fn what_lies_below_another_shape_is_left_alone() {
     let drawn = on_page(
         48,
         vec![
-            Shape { colour: [0.9, 0.2, 0.2], outlines: vec![below.clone()] },
-            Shape { colour: INK, outlines: vec![above] },
+            Shape { name: String::new(), colour: [0.9, 0.2, 0.2], outlines: vec![below.clone()] },
+            Shape { name: String::new(), colour: INK, outlines: vec![above] },
         ],
     );
     let found = refined(drawn.clone(), &seen(&drawn, 0.02), &Unhurried).expect("nobody cancels");
@@ -138,7 +142,7 @@ fn what_lies_below_another_shape_is_left_alone() {
 
 #[test]
 fn a_line_for_a_curve_is_split_until_it_follows_the_edge() {
-    let drawn = on_page(64, vec![Shape { colour: INK, outlines: vec![disc((32.0, 32.0), 24.0)] }]);
+    let drawn = on_page(64, vec![Shape { name: String::new(), colour: INK, outlines: vec![disc((32.0, 32.0), 24.0)] }]);
     let rough: Vec<Point> =
         (0..4).map(|k| TAU / 4.0 * f64::from(k)).map(|a| (32.0 + 24.0 * a.cos(), 32.0 + 24.0 * a.sin())).collect();
     let mut begun = drawn.clone();
@@ -157,6 +161,6 @@ fn who_gives_up_gets_nothing() {
             false
         }
     }
-    let drawn = on_page(16, vec![Shape { colour: INK, outlines: vec![disc((8.0, 8.0), 5.0)] }]);
+    let drawn = on_page(16, vec![Shape { name: String::new(), colour: INK, outlines: vec![disc((8.0, 8.0), 5.0)] }]);
     assert_eq!(refined(drawn.clone(), &seen(&drawn, 0.0), &Never), Err(Cancelled));
 }
