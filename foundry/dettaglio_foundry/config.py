@@ -27,6 +27,7 @@ class Config:
     level: str = ""  # of a cleaner: what its second input says, noise or compression
     widths: tuple[int, ...] = ()  # of a cleaner that sees far: channels at each resolution, in place of `channels`
     depths: tuple[int, ...] = ()  # and pairs of convolutions there, in place of `blocks`
+    noise: float = 1.0  # of a cleaner that sees far: the noise that a level of 1 stands for, see network.FarCleaner
     seed: int = 1
     earlier_steps: int = 0  # of the run whose weights this one starts from
     patches: dict[str, float] = field(default_factory=lambda: {"photographs": 1.0})  # source of patches -> share

@@ -101,22 +101,28 @@ class Noise:
 
 
 class Compression:
-    """JPEG at some quality; the blocks start anywhere, as they do in a cropped file."""
+    """JPEG, each patch at its own quality; the blocks start anywhere, as they do in a cropped file."""
 
     def __init__(self, config: Config):
         self.damage = config.damage
 
     def pair(self, clean: torch.Tensor, rng: random.Random) -> Pair:
+        marked, levels = zip(*(self.one(patch, rng) for patch in clean.split(1)))
+        # The rolled edges are not neighbours: keep to the inside.
+        marked, level, clean = (picture[..., 8:-8, 8:-8] for picture in (torch.cat(marked), torch.cat(levels), clean))
+        return (marked, level), clean
+
+    def one(self, clean: torch.Tensor, rng: random.Random) -> tuple[torch.Tensor, torch.Tensor]:
+        """(1, 3, H, W) -> compressed, and its level (1, 1, H, W)."""
         if rng.random() < self.damage.clean_chance:
-            return (clean, torch.zeros_like(clean[:, :1])), clean
+            return clean, torch.zeros_like(clean[:, :1])
         quality = rng.randint(*self.damage.jpeg_quality)
         down, right = rng.randrange(8), rng.randrange(8)
         shifted = torch.roll(clean, (down, right), (2, 3))
         coded = jpeg((shifted * 255).round(), quality, rng.choice([0, 2, 2])) / 255
-        marked = torch.roll(coded, (-down, -right), (2, 3))
-        level = torch.full_like(clean[:, :1], 1 - (quality + rng.uniform(-3, 3)) / 100)
-        # The rolled edges are not neighbours: keep to the inside.
-        return (marked[..., 8:-8, 8:-8], level[..., 8:-8, 8:-8]), clean[..., 8:-8, 8:-8]
+        # A reading is never exact.
+        level = 1 - (quality + rng.uniform(-3, 3)) / 100
+        return torch.roll(coded, (-down, -right), (2, 3)), torch.full_like(clean[:, :1], level)
 
 
 class Softness:

@@ -229,11 +229,17 @@ class Shrinkage(nn.Module):
 
     def __init__(self, threshold: float = 3.2):
         super().__init__()
-        self.register_buffer("basis", cosines(self.SIDE))
+        self.register_buffer("basis", cosines(self.SIDE), persistent=False)
         opponent = torch.tensor([[1, 1, 1], [1, 0, -1], [1, -2, 1.0]]) / torch.tensor([3.0, 2, 6]).sqrt()[:, None]
-        self.register_buffer("opponent", opponent.view(3, 3, 1, 1))
+        self.register_buffer("opponent", opponent.view(3, 3, 1, 1), persistent=False)
         self.threshold = nn.Parameter(torch.full((3, self.SIDE**2), threshold))
         self.sharpness = nn.Parameter(torch.tensor(12.0))
+
+    def _load_from_state_dict(self, state_dict, prefix, *args):
+        """Leaves what is fixed as it is: earlier weights hold it too, where they are kept with 16 bits rounded."""
+        for fixed in ("basis", "opponent"):
+            state_dict.pop(prefix + fixed, None)
+        super()._load_from_state_dict(state_dict, prefix, *args)
 
     def forward(self, x: torch.Tensor, level: torch.Tensor) -> torch.Tensor:
         frequencies, edge = self.SIDE**2, self.SIDE - self.STEP
@@ -379,10 +385,14 @@ class Filler(Stacked):
 
 
 class FarCleaner(Stacked):
-    """As `Cleaner`, but it begins with what `Shrinkage` answers and learns what that lacks, and sees some 100 px far."""
+    """As `Cleaner`, but it begins with what `Shrinkage` answers and learns what that lacks, and sees some 100 px far.
 
-    def __init__(self, widths: tuple[int, ...], depths: tuple[int, ...]):
+    `noise` is the standard deviation of the noise, over 1.0, that `Shrinkage` is told for a level of 1: 1 where the level is that deviation itself.
+    """
+
+    def __init__(self, widths: tuple[int, ...], depths: tuple[int, ...], noise: float = 1.0):
         super().__init__()
+        self.noise = noise
         self.shrinkage = Shrinkage()
         self.stack_up(7, widths, depths)
         with torch.no_grad():
@@ -393,7 +403,7 @@ class FarCleaner(Stacked):
         return Shrinkage.HALO + super().halo
 
     def forward(self, x: torch.Tensor, level: torch.Tensor) -> torch.Tensor:
-        plain = self.shrinkage(x, level)
+        plain = self.shrinkage(x, level if self.noise == 1 else level * self.noise)
         return plain + self.seen(torch.cat([x, level, plain - x], 1))
 
 
@@ -472,7 +482,7 @@ def build(config) -> Network:
     if config.kind == "fill":
         return Filler(config.widths, config.depths)
     if config.kind == "clean" and config.widths:
-        return FarCleaner(config.widths, config.depths)
+        return FarCleaner(config.widths, config.depths, config.noise)
     if config.kind == "clean":
         return Cleaner(config.channels, config.blocks, config.one_slope)
     if config.adversary_weight:

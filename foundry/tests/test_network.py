@@ -129,6 +129,13 @@ class TestShrinkage:
         assert (clean - edge).std() < 0.7 * 0.02 and clean[..., 33:].mean() - clean[..., :31].mean() > 0.59
 
 
+    def test_what_is_fixed_is_not_taken_from_weights_that_were_rounded(self):
+        rounded = {"basis": Shrinkage().basis.half().float(), **Shrinkage(2.5).state_dict()}
+        filter_ = Shrinkage()
+        filter_.load_state_dict(rounded)
+        assert torch.equal(filter_.basis, Shrinkage().basis) and filter_.threshold.eq(2.5).all()
+
+
 class TestFarCleaner:
     net = FarCleaner((6, 8, 10), (1, 1, 2))
     picture = torch.rand(1, 3, 320, 320, generator=torch.Generator().manual_seed(4))
@@ -138,6 +145,14 @@ class TestFarCleaner:
         with torch.no_grad():
             answer, plain = self.net(self.picture, level), self.net.shrinkage(self.picture, level)
         assert (answer - plain).abs().mean() < 0.1 and answer.shape == plain.shape
+
+    def test_its_filter_is_told_the_noise_that_a_level_stands_for(self):
+        told = FarCleaner((6, 8, 10), (1, 1, 2), noise=0.02)
+        told.load_state_dict(self.net.state_dict())
+        level = torch.full((1, 1, 320, 320), 0.5)
+        with torch.no_grad():
+            told.tail.weight.zero_(), told.tail.bias.zero_()
+            assert torch.equal(told(self.picture, level), told.shrinkage(self.picture, level * 0.02))
 
     def test_the_halo_is_how_far_a_pixel_is_felt(self):
         level = torch.full((1, 1, 320, 320), 0.05)

@@ -124,7 +124,8 @@ fn intent() -> impl Strategy<Value = Value> {
     )
 }
 
-fn main() -> Result<(), serde_json::Error> {
+/// The intents with what is said of them.
+pub fn cases() -> Result<Vec<Value>, serde_json::Error> {
     let catalogue = Catalogue::of([stand_in::card(4, Grade::Draft), stand_in::texture_card(4)]);
     let mut runner = TestRunner::deterministic();
     let drawn = (intent(), 0..4_usize, 0..4_usize);
@@ -137,6 +138,10 @@ fn main() -> Result<(), serde_json::Error> {
         let in_words = InWords::of(&asked, &catalogue, Known { passes, faces, restored });
         cases.push(json!({ "intent": intent, "in_words": in_words }));
     }
-    println!("{}", serde_json::to_string(&cases)?);
+    Ok(cases)
+}
+
+fn main() -> Result<(), serde_json::Error> {
+    println!("{}", serde_json::to_string(&cases()?)?);
     Ok(())
 }

@@ -1,7 +1,8 @@
 //! The same recipe by quicker models: what is shown of a view until the models that were chosen are done with it.
 
+use crate::clean::Clean;
 use crate::kernel::Kernel;
-use crate::model::{Catalogue, Grade, LETTERING, LevelKind, ModelRef};
+use crate::model::{Catalogue, Grade, LETTERING, ModelRef};
 use crate::recipe::{Choice, Recipe, Steps};
 
 impl Recipe {
@@ -26,10 +27,16 @@ impl Steps {
             // Tracing takes seconds.
             Choice::Traced(_) => self.enlarge = drawn_by_models(catalogue),
         }
-        if let Some(noise) = &mut self.clean.noise
-            && let Some(draft) = draft_of(&noise.model, catalogue)
-        {
-            noise.model = draft;
+        let Clean { marks, noise, softness } = &mut self.clean;
+        let cleaners = [
+            marks.as_mut().map(|marks| &mut marks.model),
+            noise.as_mut().map(|noise| &mut noise.model),
+            softness.as_mut().map(|softness| &mut softness.model),
+        ];
+        for model in cleaners.into_iter().flatten() {
+            if let Some(draft) = draft_of(model, catalogue) {
+                *model = draft;
+            }
         }
     }
 }
@@ -46,23 +53,30 @@ fn drawn_by_models(catalogue: &Catalogue) -> Choice {
 /// The draft cleaner of the same subject as a fine one.
 fn draft_of(model: &ModelRef, catalogue: &Catalogue) -> Option<ModelRef> {
     let card = catalogue.card_of(model).ok()?;
-    let draft = catalogue.cleaners(LevelKind::Noise).find(|c| c.subject == card.subject && c.grade == Grade::Draft)?;
+    let draft = catalogue.cleaners(card.level()?).find(|c| c.subject == card.subject && c.grade == Grade::Draft)?;
     Some(ModelRef::of(draft))
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::clean::{Noise, NoiseCurve};
+    use crate::clean::{Marks, Noise, NoiseCurve};
     use crate::face::Faces;
     use crate::kernel::Kernel;
-    use crate::model::Card;
-    use crate::stand_in::{card, cleaner_card};
+    use crate::model::{Card, LevelKind};
+    use crate::stand_in::{card, cleaner, cleaner_card};
     use crate::trace::Tracing;
 
     fn catalogue() -> Catalogue {
         let fine = Card { id: "noise-fine".to_owned(), grade: Grade::Fine, ..cleaner_card() };
-        Catalogue::of([card(2, Grade::Draft), card(2, Grade::Fine), fine, cleaner_card()])
+        let of_marks = |id: &str, grade| Card {
+            id: id.to_owned(),
+            task: cleaner(LevelKind::Compression),
+            subject: "compression".to_owned(),
+            ..card(2, grade)
+        };
+        let marks = [of_marks("marks", Grade::Draft), of_marks("marks-fine", Grade::Fine)];
+        Catalogue::of([card(2, Grade::Draft), card(2, Grade::Fine), fine, cleaner_card()].into_iter().chain(marks))
     }
 
     fn recipe(enlarge: Choice) -> Recipe {
@@ -81,10 +95,14 @@ mod tests {
         let cleaner = catalogue.cards().find(|card| card.id == "noise-fine").unwrap();
         let noise = Noise::usual(ModelRef::of(cleaner), NoiseCurve::flat(9.0));
         fine.steps.clean.noise = Some(noise.clone());
+        let of = |id: &str| ModelRef::of(catalogue.cards().find(|card| card.id == id).unwrap());
+        let marks = Marks { model: of("marks-fine"), quality: 40.0, strength: 0.7 };
+        fine.steps.clean.marks = Some(marks.clone());
         fine.steps.faces = Some(Faces { strength: 0.5 });
         let draft = fine.in_draft(&catalogue).unwrap();
         assert_eq!(draft.steps.enlarge, learned(Grade::Draft));
         assert_eq!(draft.steps.clean.noise, Some(Noise { model: ModelRef::of(&cleaner_card()), ..noise }));
+        assert_eq!(draft.steps.clean.marks, Some(Marks { model: of("marks"), ..marks }));
         assert_eq!(draft.steps.faces, None);
         assert_eq!(draft.in_draft(&catalogue), None, "a draft is its own");
     }

@@ -258,7 +258,7 @@ fn marks(
     because: &mut impl FnMut(String),
 ) -> Option<Marks> {
     let quality = reading.worst_quality()?;
-    let card = catalogue.cleaners(LevelKind::Compression).next()?;
+    let (card, worth) = of_marks(catalogue)?;
     let gain = trial.map_or(0.0, |t| t.chosen.marks_gain);
     let strength = match trial.and_then(|t| t.chosen.marks) {
         Some(share) if share > 0.0 && (quality < MARKED_QUALITY || gain >= WORTH_CLEANING) => {
@@ -283,7 +283,14 @@ fn marks(
         }
         None => return None,
     };
+    worth.into_iter().for_each(because);
     Some(Marks { model: ModelRef::of(card), quality, strength })
+}
+
+/// The cleaner that takes compression marks out: the fine one where that is worth the wait, with why.
+fn of_marks(catalogue: &Catalogue) -> Option<(&Card, Option<String>)> {
+    let of = |grade| catalogue.cleaners(LevelKind::Compression).find(|c| c.grade == grade);
+    preferred(of(Grade::Draft), of(Grade::Fine))
 }
 
 /// Softness is left as it is, and said: what is out of focus is meant to be soft, and what brings edges back draws rims along it.
@@ -311,18 +318,24 @@ pub(super) fn is_by_night(reading: &Reading, facts: &Facts) -> bool {
 pub(super) fn denoiser(night: bool, catalogue: &Catalogue) -> Option<(&Card, Option<String>)> {
     let cards = || catalogue.cleaners(LevelKind::Noise);
     let of = |for_night: bool, grade| cards().find(|c| c.id.starts_with(NIGHT) == for_night && c.grade == grade);
-    let best = |for_night| match (of(for_night, Grade::Draft), of(for_night, Grade::Fine)) {
-        (Some(draft), Some(fine)) => match worth_the_wait(draft, fine, Card::mean_gain) {
-            Some(reason) if loses_nowhere(draft, fine) => Some((fine, Some(reason))),
-            _ => Some((draft, None)),
-        },
-        (draft, fine) => Some((fine.or(draft)?, None)),
-    };
+    let best = |for_night| preferred(of(for_night, Grade::Draft), of(for_night, Grade::Fine));
     match (best(false), best(true)) {
         (Some(usual), Some(made_for_it)) if night => {
             Some(if is_as_good(made_for_it.0, usual.0) { made_for_it } else { usual })
         }
         (usual, made_for_it) => usual.or(made_for_it).or_else(|| Some((cards().next()?, None))),
+    }
+}
+
+/// Of a draft and a fine cleaner for the same damage the fine one where it is worth the wait and loses nowhere, with why; the only one where there
+/// is one.
+fn preferred<'c>(draft: Option<&'c Card>, fine: Option<&'c Card>) -> Option<(&'c Card, Option<String>)> {
+    match (draft, fine) {
+        (Some(draft), Some(fine)) => match worth_the_wait(draft, fine, Card::mean_gain) {
+            Some(reason) if loses_nowhere(draft, fine) => Some((fine, Some(reason))),
+            _ => Some((draft, None)),
+        },
+        (draft, fine) => Some((fine.or(draft)?, None)),
     }
 }
 
@@ -403,6 +416,7 @@ fn finish(
 #[cfg(test)]
 pub(super) mod tests {
     use super::*;
+    use crate::geometry::Size;
     use crate::model::Score;
     use crate::stand_in;
     use crate::suggest::subject::FOLIAGE;
@@ -462,6 +476,27 @@ pub(super) mod tests {
     fn denoising(id: &str, grade: Grade, parameters: u64, gain: f64) -> Card {
         let card = stand_in::cleaner_card().with_cleaning(vec![score(false, gain)]);
         Card { id: id.to_owned(), grade, parameters, ..card }
+    }
+
+    #[rstest::rstest]
+    #[case::worth_the_wait(1.0, 1.4, "marks-fine", "fine gained 0.4 dB over the draft")]
+    #[case::hardly_better(1.0, 1.1, "marks", "")]
+    fn marks_go_by_the_fine_model_where_it_is_worth_the_wait(
+        #[case] draft: f64,
+        #[case] fine: f64,
+        #[case] expected: &str,
+        #[case] reason: &str,
+    ) {
+        let of = |id: &str, grade, gain| {
+            let card = Card { task: stand_in::cleaner(LevelKind::Compression), ..denoising(id, grade, 100_000, gain) };
+            card.with_cleaning(vec![score(false, gain)])
+        };
+        let catalogue = Catalogue::of([of("marks", Grade::Draft, draft), of("marks-fine", Grade::Fine, fine)]);
+        let reading = Reading { jpeg_quality: Some(50.0), ..stand_in::reading(Size::new(300, 200)) };
+        let mut said = String::new();
+        let marks = marks(&reading, None, &catalogue, &mut |text| said.push_str(&text)).expect("it is compressed");
+        assert_eq!(marks.model.model, expected);
+        assert!(said.contains(reason) && said.contains("over the draft") != reason.is_empty(), "{said}");
     }
 
     #[test]

@@ -81,3 +81,26 @@ describe("the noise", () => {
     });
   });
 });
+
+describe("the compression marks", () => {
+  const fine = aModel({ id: "marks-fine", name: "Marks", kind: "clean", level: "compression", sha256: "c2" });
+  const marked: Clean = {
+    ...OFF,
+    marks: { model: { model: "compression-marks", sha256: "c3" }, quality: 40, strength: 0.8 },
+  };
+
+  it("are taken out by another model on demand, as they were", async () => {
+    const { card, user, onChange } = await opened({ clean: marked, models: [NOISE, MARKS, fine] });
+    await user.click(card.getByRole("combobox", { name: "By" }));
+    await user.click(await screen.findByRole("option", { name: fine.title }));
+    expect(onChange.mock.lastCall?.[0].marks).toEqual({
+      ...marked.marks,
+      model: { model: "marks-fine", sha256: "c2" },
+    });
+  });
+
+  it("leave no choice where there is one model", async () => {
+    const { card } = await opened({ clean: marked });
+    expect(card.queryByRole("combobox", { name: "By" })).toBeNull();
+  });
+});

@@ -40,6 +40,38 @@ function Proof({ models, id }: { models: Model[]; id: string | undefined }) {
   );
 }
 
+type ModelRef = NonNullable<Clean["noise"]>["model"];
+
+interface ByProps {
+  models: Model[];
+  chosen: ModelRef;
+  onChoose: (model: ModelRef) => void;
+}
+
+/** Which model does it, where there is a choice. */
+function By({ models, chosen, onChoose }: ByProps) {
+  if (models.length < 2) return null;
+  return (
+    <TextField
+      select
+      className="steps-back"
+      label="By"
+      value={chosen.model}
+      onChange={(e) => {
+        const card = models.find((m) => m.card.id === e.target.value)?.card;
+        if (card) onChoose({ model: card.id, sha256: card.sha256 });
+      }}
+      sx={{ mt: 0.5, order: 6 }}
+    >
+      {models.map((m) => (
+        <MenuItem key={m.card.id} value={m.card.id}>
+          {m.title}
+        </MenuItem>
+      ))}
+    </TextField>
+  );
+}
+
 /** Grain and colour speckle. */
 export function NoisePart(props: PartProps) {
   const { clean, models, measured, suggested, usual, onChange } = props;
@@ -66,25 +98,11 @@ export function NoisePart(props: PartProps) {
     >
       {noise && (
         <>
-          {cleaners(models, "noise").length > 1 && (
-            <TextField
-              select
-              className="steps-back"
-              label="By"
-              value={noise.model.model}
-              onChange={(e) => {
-                const card = models.find((m) => m.card.id === e.target.value)?.card;
-                if (card) onChange(changed({ model: { model: card.id, sha256: card.sha256 } }));
-              }}
-              sx={{ mt: 0.5, order: 6 }}
-            >
-              {cleaners(models, "noise").map((m) => (
-                <MenuItem key={m.card.id} value={m.card.id}>
-                  {m.title}
-                </MenuItem>
-              ))}
-            </TextField>
-          )}
+          <By
+            models={cleaners(models, "noise")}
+            chosen={noise.model}
+            onChoose={(model) => onChange(changed({ model }))}
+          />
           <Dial
             label="Noise level"
             effect="How much noise there is, in levels of 255. Measured; raise it where grain is left, lower it where tone looks wiped."
@@ -155,6 +173,11 @@ export function MarksPart(props: PartProps) {
     >
       {marks && (
         <>
+          <By
+            models={cleaners(models, "compression")}
+            chosen={marks.model}
+            onChoose={(model) => onChange(changed({ model }))}
+          />
           <Dial
             label="Quality of the JPEG"
             effect="The quality at which the picture was compressed. Measured; lower it where blocks are left."
@@ -199,6 +222,11 @@ export function SoftnessPart(props: PartProps) {
     >
       {softness && (
         <>
+          <By
+            models={cleaners(models, "softness")}
+            chosen={softness.model}
+            onChoose={(model) => onChange(changed({ model }))}
+          />
           <Dial
             label="Spread of edges"
             effect="How far edges are spread. Measured; raise it where edges are still soft, lower it where they ring."
