@@ -8,7 +8,8 @@ use dettaglio_core::model::own::CHILD_COMMAND;
 use dettaglio_domain::affine::space::Straightened;
 use dettaglio_domain::device::Wanted;
 use dettaglio_domain::file::{Chroma, Compression, Depth, Format, OutputProfile};
-use dettaglio_domain::geometry::{Region, Size};
+use dettaglio_domain::geometry::{Place, Region, Size};
+use dettaglio_domain::mask::Stroke;
 use dettaglio_domain::size::{Paper, Target};
 use dettaglio_domain::trace::{Hex, Ink, LEAST_COLOURS, MOST_COLOURS};
 
@@ -120,6 +121,10 @@ pub struct StepArgs {
     /// Fill only these: specks, lines, breaks; several with commas between them.
     #[arg(long, value_name = "KINDS", value_delimiter = ',', value_parser = ["specks", "lines", "breaks"], requires = "repair")]
     pub repair_only: Vec<String>,
+    /// Fill what is marked here: places in pixels of the original, joined by dashes, and a width, such as 120,40:9 or 120,40-380,52:9. May be given
+    /// several times: a hair on the scanner's glass lies at one place in every scan.
+    #[arg(long, value_name = "X,Y[-X,Y...]:WIDTH", value_parser = mark)]
+    pub fill: Vec<Stroke>,
     /// Take out the dots of a halftone: off, auto (where dots are found), or this share of them, 0 to 1.
     #[arg(long, value_name = "off|auto|SHARE")]
     pub halftone: Option<AutoSetting>,
@@ -505,6 +510,19 @@ fn crop(text: &str) -> Result<Crop, String> {
     let ends = |start: u32, side: u32| start.checked_add(side).ok_or_else(refuse);
     ends(x, size.width).and(ends(y, size.height))?;
     Ok(Crop::To(Region::of(x, y, size.width, size.height)))
+}
+
+/// "120,40-380,52:9" as a stroke 9 px wide from one place to the other.
+fn mark(text: &str) -> Result<Stroke, String> {
+    let refuse = || format!("\"{text}\" marks nothing: write X,Y:WIDTH or X,Y-X,Y:WIDTH, such as 120,40-380,52:9");
+    let figure = |part: &str| part.trim().parse::<f32>().ok().filter(|v| v.is_finite() && *v >= 0.0).ok_or_else(refuse);
+    let (places, width) = text.rsplit_once(':').ok_or_else(refuse)?;
+    let place = |text: &str| {
+        let (x, y) = text.split_once(',').ok_or_else(refuse)?;
+        Ok(Place::new(figure(x)?, figure(y)?))
+    };
+    let points = places.split('-').map(place).collect::<Result<_, String>>()?;
+    Ok(Stroke { points, radius: figure(width)? / 2.0, feather: 0.0, erases: false })
 }
 
 /// "1500x1000" as a size in pixels.

@@ -85,6 +85,7 @@ impl StepArgs {
         }
         self.surround(&mut recipe);
         self.enlarge(&mut recipe, shelf)?;
+        self.check_marks(decoded.original.size())?;
         self.repair(&mut recipe.steps.repair, shelf, &reading)?;
         self.clean(&mut recipe.steps.clean, shelf, &decoded.facts, &reading)?;
         self.finish(&mut recipe.steps.finish, &reading);
@@ -169,6 +170,17 @@ impl StepArgs {
         Ok(())
     }
 
+    /// Refuses a mark that lies beside the picture.
+    fn check_marks(&self, size: Size) -> anyhow::Result<()> {
+        let (width, height) = (size.width as f32, size.height as f32);
+        for place in self.fill.iter().flat_map(|stroke| &stroke.points) {
+            if place.x >= width || place.y >= height {
+                bail!("--fill: {},{} lies outside the picture, which has {size}", place.x, place.y);
+            }
+        }
+        Ok(())
+    }
+
     fn repair<'r>(&self, repair: &mut Repair, shelf: &Shelf, reading: &impl Fn() -> &'r Reading) -> anyhow::Result<()> {
         let usual = || {
             Usual::wear(shelf).context("there is no model on the shelf that finds and fills wear: leave --repair out")
@@ -186,6 +198,14 @@ impl StepArgs {
         {
             let named = |kind: &str| self.repair_only.iter().any(|named| named == kind);
             (wear.specks, wear.lines, wear.breaks) = (named("specks"), named("lines"), named("breaks"));
+        }
+        if !self.fill.is_empty() {
+            let wear = match repair.wear.take() {
+                Some(wear) => wear,
+                // What is marked is all that is wanted.
+                None => Wear { specks: false, lines: false, breaks: false, ..usual()? },
+            };
+            repair.wear = Some(Wear { strokes: wear.strokes.iter().chain(&self.fill).cloned().collect(), ..wear });
         }
         match self.halftone {
             None => {}

@@ -350,6 +350,27 @@ fn an_old_print_is_repaired_and_says_so(folder: TempDir) {
 }
 
 #[rstest]
+fn what_lies_at_one_place_in_every_scan_is_filled_there_alone(folder: TempDir) {
+    let pictures = ["off", "filled"].map(|name| folder.path().join(format!("{name}.png")));
+    for (out, fill) in pictures.iter().zip([&[][..], &["--fill", "200,150-300,160:14", "--fill", "60,50:10"]]) {
+        let mut command = dettaglio();
+        command.arg("enlarge").arg(demo("fornace-1931.jpg")).args(["--factor", "1", "--model", "lanczos3"]);
+        let said =
+            command.args(["--halftone", "off", "--fade", "off"]).args(fill).arg("-o").arg(out).assert().success();
+        if !fill.is_empty() {
+            said.stdout(contains("what was marked filled"));
+        }
+    }
+    let [before, after] = pictures.map(|picture| image::open(picture).unwrap().to_rgb8());
+    let changed: Vec<(u32, u32)> =
+        before.enumerate_pixels().filter(|(x, y, p)| after.get_pixel(*x, *y) != *p).map(|(x, y, _)| (x, y)).collect();
+    let beside = |x: u32, y: u32| (190..310).contains(&x) && (140..170).contains(&y);
+    let around = |x: u32, y: u32| x.abs_diff(60) < 9 && y.abs_diff(50) < 9;
+    assert!(changed.iter().all(|(x, y)| beside(*x, *y) || around(*x, *y)), "nothing else changes");
+    assert!(changed.iter().any(|(x, y)| beside(*x, *y)) && changed.iter().any(|(x, y)| around(*x, *y)));
+}
+
+#[rstest]
 fn the_dots_of_a_halftone_are_taken_out(folder: TempDir) {
     let (plain, out) = (folder.path().join("plain.png"), folder.path().join("out.png"));
     let rough = |halftone: &str, out: &Path| {
@@ -375,6 +396,10 @@ fn the_dots_of_a_halftone_are_taken_out(folder: TempDir) {
 #[case(&["--repair", "perhaps"], "off, auto nor a figure")]
 #[case(&["--repair", "auto", "--repair-only", "stains"], "specks")]
 #[case(&["--repair-only", "specks"], "--repair")]
+#[case(&["--fill", "12"], "marks nothing")]
+#[case(&["--fill", "12,-4:9"], "marks nothing")]
+#[case(&["--fill", "5000,4:9"], "lies outside the picture")]
+#[case(&["--fill", "12,4:0"], "a brush of 0 px")]
 #[case(&["--fade", "1.5"], "black and white of this picture")]
 #[case(&["--halftone", "0.5"], "no dots of a print were found")]
 fn what_cannot_be_repaired_is_said(folder: TempDir, #[case] how: &[&str], #[case] words: &str) {

@@ -107,8 +107,14 @@ impl Repair {
         let wear = self.wear.as_ref().map(|wear| {
             let kinds = [(wear.specks, "specks"), (wear.lines, "lines"), (wear.breaks, "breaks")];
             let named: Vec<&str> = kinds.into_iter().filter(|(on, _)| *on).map(|(_, name)| name).collect();
-            let own = if wear.strokes.is_empty() { "" } else { ", and what was marked by hand" };
-            format!("{} filled at sensitivity {:.1}{own}", named.join(", "), wear.sensitivity)
+            match (named.is_empty(), wear.strokes.is_empty()) {
+                (true, true) => "no kind of wear filled".to_owned(),
+                (true, false) => "what was marked filled".to_owned(),
+                (false, no_marks) => {
+                    let own = if no_marks { "" } else { ", and what was marked" };
+                    format!("{} filled at sensitivity {:.1}{own}", named.join(", "), wear.sensitivity)
+                }
+            }
         });
         let fade = self.fade.map(|fade| format!("faded tone brought back at {:.0} %", fade.strength * 100.0));
         let parts: Vec<String> = [halftone, wear, fade].into_iter().flatten().collect();
