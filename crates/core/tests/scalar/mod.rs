@@ -46,6 +46,9 @@ impl Features {
 /// take it for alike.
 const ENDS_IN_SHUFFLE: &str = "ends in a shuffle";
 
+/// What is kept among the weights of a cleaner whose level is no noise: the noise that a level of 1 stands for.
+const NOISE: &str = "the noise of a level";
+
 impl Weights {
     pub fn read(file: &Path) -> Self {
         let bytes = std::fs::read(file).expect("a model file");
@@ -81,7 +84,24 @@ impl Weights {
             let says = |number, text: &[u8]| parts.iter().any(|(n, part)| *n == number && *part == text);
             (says(2, b"output") && says(4, b"DepthToSpace")).then(|| (ENDS_IN_SHUFFLE.to_owned(), Vec::new()))
         });
-        Self(tensors.chain(slopes).chain(ends).collect())
+        // What a level is multiplied by is a constant of its own.
+        let nodes = || fields(graph).into_iter().filter(|(n, _)| *n == 1).map(|(_, node)| fields(node));
+        let named = |parts: &[(u64, &[u8])], number: u64, at: usize| {
+            let text = parts.iter().filter(|(n, _)| *n == number).nth(at)?.1;
+            Some(String::from_utf8(text.to_vec()).expect("a name"))
+        };
+        let scaled = nodes().find(|parts| {
+            named(parts, 4, 0).as_deref() == Some("Mul") && named(parts, 1, 0).as_deref() == Some("level")
+        });
+        let by = scaled.and_then(|parts| named(&parts, 1, 1));
+        let constant = by.and_then(|by| nodes().find(|parts| named(parts, 2, 0).as_deref() == Some(&by)));
+        let noise = constant.map(|parts| {
+            let part = |bytes, wanted| fields(bytes).into_iter().find(|(n, _)| *n == wanted).expect("a constant").1;
+            let attribute = parts.iter().find(|(n, _)| *n == 5).expect("a constant").1;
+            let value = part(part(attribute, 5), 9);
+            (NOISE.to_owned(), vec![f32::from_le_bytes(value.try_into().expect("four bytes"))])
+        });
+        Self(tensors.chain(slopes).chain(ends).chain(noise).collect())
     }
 
     fn get(&self, name: &str) -> &[f32] {
@@ -249,7 +269,9 @@ impl Weights {
 impl Weights {
     /// A cleaner that sees far: it begins with what shrinkage answers, and goes down to an eighth of the resolution and back.
     fn clean_far(&self, picture: &Planes, level: &[f32]) -> Planes {
-        let plain = self.shrunk(picture, level);
+        // Where the level is no noise, the file says for what noise a level of 1 stands.
+        let noise = self.0.get(NOISE).map_or(1.0, |noise| noise[0]);
+        let plain = self.shrunk(picture, &level.iter().map(|level| level * noise).collect::<Vec<f32>>());
         let (width, height) = (picture.size().width as usize, picture.size().height as usize);
         let taken: Vec<f32> = plain.iter().zip(picture.values()).map(|(p, v)| p - v).collect();
         let values = [picture.values(), level, &taken].concat();

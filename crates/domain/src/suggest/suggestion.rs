@@ -287,10 +287,15 @@ fn marks(
     Some(Marks { model: ModelRef::of(card), quality, strength })
 }
 
-/// The cleaner that takes compression marks out: the fine one where that is worth the wait, with why.
-fn of_marks(catalogue: &Catalogue) -> Option<(&Card, Option<String>)> {
-    let of = |grade| catalogue.cleaners(LevelKind::Compression).find(|c| c.grade == grade);
+/// The cleaner that takes compression marks out, of each grade the one that gained most: the fine one where that is worth the wait, with why.
+pub(super) fn of_marks(catalogue: &Catalogue) -> Option<(&Card, Option<String>)> {
+    let of = |grade| most_gaining(catalogue.cleaners(LevelKind::Compression).filter(move |card| card.grade == grade));
     preferred(of(Grade::Draft), of(Grade::Fine))
+}
+
+/// The cleaner that gained most where it was measured.
+pub(super) fn most_gaining<'c>(cards: impl Iterator<Item = &'c Card>) -> Option<&'c Card> {
+    cards.max_by(|a, b| a.mean_gain().total_cmp(&b.mean_gain()))
 }
 
 /// Softness is left as it is, and said: what is out of focus is meant to be soft, and what brings edges back draws rims along it.

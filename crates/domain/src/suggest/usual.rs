@@ -2,12 +2,12 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::suggestion::{Suggestion, denoiser, is_by_night};
+use super::suggestion::{Suggestion, denoiser, is_by_night, most_gaining, of_marks};
 use crate::clean::{Clean, Marks, Noise, Softness};
 use crate::file::Facts;
 use crate::finish::{Edges, PrintGrain};
 use crate::halftone::Halftone;
-use crate::model::{Card, Catalogue, LevelKind, ModelRef};
+use crate::model::{Catalogue, LevelKind, ModelRef};
 use crate::reading::{BEYOND_HELP, Reading};
 use crate::repair::{Fade, Repair, Wear};
 
@@ -68,7 +68,8 @@ impl Usual {
 
     /// Compression marks, at the worse of the file's own quality and that of an earlier compression.
     pub fn marks(reading: &Reading, catalogue: &Catalogue) -> Option<Marks> {
-        let model = ModelRef::of(best(catalogue, LevelKind::Compression)?);
+        let (card, _) = of_marks(catalogue)?;
+        let model = ModelRef::of(card);
         Some(Marks { model, quality: reading.worst_quality().unwrap_or(UNKNOWN_QUALITY), strength: 1.0 })
     }
 
@@ -80,7 +81,7 @@ impl Usual {
 
     /// Softness, at the spread that was measured.
     pub fn softness(reading: &Reading, catalogue: &Catalogue) -> Option<Softness> {
-        let model = ModelRef::of(best(catalogue, LevelKind::Softness)?);
+        let model = ModelRef::of(most_gaining(catalogue.cleaners(LevelKind::Softness))?);
         let sigma = reading.softness.map_or(UNKNOWN_SOFTNESS, |softness| softness.sigma).min(BEYOND_HELP);
         Some(Softness { model, sigma, strength: 0.7 })
     }
@@ -91,16 +92,11 @@ impl Usual {
     }
 }
 
-/// The cleaner that gained most where it was measured.
-fn best(catalogue: &Catalogue, level: LevelKind) -> Option<&Card> {
-    catalogue.cleaners(level).max_by(|a, b| a.mean_gain().total_cmp(&b.mean_gain()))
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
     use crate::geometry::Size;
-    use crate::model::{CleaningScore, Grade};
+    use crate::model::{Card, CleaningScore, Grade};
     use crate::reading::FormerJpeg;
     use crate::stand_in;
     use crate::suggest::PrintFacts;
