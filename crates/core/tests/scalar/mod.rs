@@ -94,7 +94,9 @@ impl Weights {
             named(parts, 4, 0).as_deref() == Some("Mul") && named(parts, 1, 0).as_deref() == Some("level")
         });
         let by = scaled.and_then(|parts| named(&parts, 1, 1));
-        let constant = by.and_then(|by| nodes().find(|parts| named(parts, 2, 0).as_deref() == Some(&by)));
+        let is_constant = |parts: &[(u64, &[u8])]| named(parts, 4, 0).as_deref() == Some("Constant");
+        let constant =
+            by.and_then(|by| nodes().find(|parts| named(parts, 2, 0).as_deref() == Some(&by) && is_constant(parts)));
         let noise = constant.map(|parts| {
             let part = |bytes, wanted| fields(bytes).into_iter().find(|(n, _)| *n == wanted).expect("a constant").1;
             let attribute = parts.iter().find(|(n, _)| *n == 5).expect("a constant").1;
