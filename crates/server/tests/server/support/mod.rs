@@ -118,14 +118,14 @@ impl Server {
 
     /// The job once it has ended.
     pub async fn ended(&self, job: u64) -> Value {
-        for _ in 0..2400 {
+        for _ in 0..6000 {
             let job = Self::json(self.get(&format!("/jobs/{job}")).await, StatusCode::OK).await;
             if !["waiting", "running", "paused"].contains(&job["state"].as_str().unwrap_or_default()) {
                 return job;
             }
             tokio::time::sleep(Duration::from_millis(50)).await;
         }
-        panic!("job {job} did not end in two minutes");
+        panic!("job {job} did not end in five minutes");
     }
 }
 
