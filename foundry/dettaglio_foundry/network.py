@@ -392,8 +392,7 @@ class FarCleaner(Stacked):
 
     def __init__(self, widths: tuple[int, ...], depths: tuple[int, ...], noise: float = 1.0):
         super().__init__()
-        self.is_told_noise = noise == 1
-        self.register_buffer("noise", torch.tensor(noise), persistent=False)
+        self.noise = noise
         self.shrinkage = Shrinkage()
         self.stack_up(7, widths, depths)
         with torch.no_grad():
@@ -404,7 +403,7 @@ class FarCleaner(Stacked):
         return Shrinkage.HALO + super().halo
 
     def forward(self, x: torch.Tensor, level: torch.Tensor) -> torch.Tensor:
-        plain = self.shrinkage(x, level if self.is_told_noise else level * self.noise)
+        plain = self.shrinkage(x, level if self.noise == 1 else level * self.noise)
         return plain + self.seen(torch.cat([x, level, plain - x], 1))
 
 

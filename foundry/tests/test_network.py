@@ -128,7 +128,6 @@ class TestShrinkage:
         clean = Shrinkage()(noisy, torch.full((1, 1, 64, 64), 0.02))
         assert (clean - edge).std() < 0.7 * 0.02 and clean[..., 33:].mean() - clean[..., :31].mean() > 0.59
 
-
     def test_what_is_fixed_is_not_taken_from_weights_that_were_rounded(self):
         rounded = {"basis": Shrinkage().basis.half().float(), **Shrinkage(2.5).state_dict()}
         filter_ = Shrinkage()

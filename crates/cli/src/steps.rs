@@ -200,12 +200,13 @@ impl StepArgs {
             (wear.specks, wear.lines, wear.breaks) = (named("specks"), named("lines"), named("breaks"));
         }
         if !self.fill.is_empty() {
-            let wear = match repair.wear.take() {
+            let mut wear = match repair.wear.take() {
                 Some(wear) => wear,
                 // What is marked is all that is wanted.
                 None => Wear { specks: false, lines: false, breaks: false, ..usual()? },
             };
-            repair.wear = Some(Wear { strokes: wear.strokes.iter().chain(&self.fill).cloned().collect(), ..wear });
+            wear.strokes.extend_from_slice(&self.fill);
+            repair.wear = Some(wear);
         }
         match self.halftone {
             None => {}

@@ -105,8 +105,7 @@ impl Repair {
             format!("{} of a halftone taken out at {:.0} %", halftone.dots(), halftone.strength * 100.0)
         });
         let wear = self.wear.as_ref().map(|wear| {
-            let kinds = [(wear.specks, "specks"), (wear.lines, "lines"), (wear.breaks, "breaks")];
-            let named: Vec<&str> = kinds.into_iter().filter(|(on, _)| *on).map(|(_, name)| name).collect();
+            let named = wear.named_kinds();
             match (named.is_empty(), wear.strokes.is_empty()) {
                 (true, true) => "no kind of wear filled".to_owned(),
                 (true, false) => "what was marked filled".to_owned(),
@@ -167,6 +166,12 @@ impl Wear {
     /// Which kinds count, in the order of the finder's planes.
     pub fn kinds(&self) -> [bool; 3] {
         [self.specks, self.lines, self.breaks]
+    }
+
+    /// The names of the kinds that count.
+    pub fn named_kinds(&self) -> Vec<&'static str> {
+        let all = self.kinds().into_iter().zip(["specks", "lines", "breaks"]);
+        all.filter(|(counts, _)| *counts).map(|(_, name)| name).collect()
     }
 }
 

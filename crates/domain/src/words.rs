@@ -150,8 +150,7 @@ fn frame(frame: &Frame, surround: Surround) -> String {
 
 fn repair(repair: &Repair) -> String {
     let filled = repair.wear.as_ref().map(|wear| {
-        let kinds = [(wear.specks, "specks"), (wear.lines, "lines"), (wear.breaks, "breaks")];
-        let named: Vec<&str> = kinds.into_iter().filter(|(on, _)| *on).map(|(_, name)| name).collect();
+        let named = wear.named_kinds();
         match named.len() {
             0 => "by hand".to_owned(),
             3 => "wear".to_owned(),

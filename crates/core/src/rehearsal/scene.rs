@@ -10,7 +10,7 @@ use dettaglio_domain::finish::Finish;
 use dettaglio_domain::geometry::{Region, Size};
 use dettaglio_domain::hash::ContentHash;
 use dettaglio_domain::kernel::Kernel;
-use dettaglio_domain::model::{Grade, LevelKind, ModelRef};
+use dettaglio_domain::model::{LevelKind, ModelRef};
 use dettaglio_domain::reading::Reading;
 use dettaglio_domain::recipe::{Recipe, RecipeError, Steps};
 use dettaglio_domain::rehearsal::Figures;
@@ -53,10 +53,9 @@ impl PutBack {
         Self { noise, quality: reading.worst_quality().filter(|quality| *quality < MAY_BE_MARKED) }
     }
 
-    /// What takes the marks out again that are put back, as any treatment would first: the draft, as all candidates share it.
+    /// What takes the marks out again that are put back, as any treatment would first: the fastest, as all candidates share it.
     pub fn marks(self, shelf: &Shelf) -> Option<Marks> {
-        let drafts = || shelf.cleaners(LevelKind::Compression).filter(|card| card.grade == Grade::Draft);
-        let card = drafts().next().or_else(|| shelf.cleaners(LevelKind::Compression).next())?;
+        let card = shelf.cleaners(LevelKind::Compression).min_by_key(|card| card.grade)?;
         Some(Marks { model: ModelRef::of(card), quality: self.quality?, strength: 1.0 })
     }
 }
